@@ -1,0 +1,189 @@
+//! Similarity: of two lines by their words, of two files by sketches.
+
+use std::collections::HashMap;
+use std::hash::BuildHasher;
+
+use foldhash::fast::FixedState;
+
+use crate::text::token::{TokenKind, tokens};
+
+/// A line's words, hashed and sorted, ready to be compared with others.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WordBag {
+    words: Vec<u32>,
+    marks: Vec<u32>,
+}
+
+impl WordBag {
+    /// Reads the words of a text. Words also count by their parts (`nav-link` as `nav` and `link`).
+    pub fn of(text: &[u8]) -> Self {
+        let hasher = FixedState::with_seed(7);
+        let (mut words, mut marks) = (Vec::new(), Vec::new());
+        for token in tokens(text) {
+            let hash = hasher.hash_one(token.text) as u32;
+            match token.kind {
+                TokenKind::Word => words.push(hash),
+                TokenKind::Mark => marks.push(hash),
+            }
+        }
+        words.sort_unstable();
+        marks.sort_unstable();
+        WordBag { words, marks }
+    }
+
+    /// Returns how alike two texts are, from 0 (nothing in common) to 1 (the same words).
+    ///
+    /// The Dice coefficient over the multisets of tokens; punctuation counts a quarter of a word.
+    pub fn similarity(&self, other: &WordBag) -> f32 {
+        let words = common(&self.words, &other.words) as f32;
+        let marks = common(&self.marks, &other.marks) as f32;
+        let size =
+            (self.words.len() + other.words.len()) as f32 + (self.marks.len() + other.marks.len()) as f32 / 4.0;
+        if size == 0.0 { 1.0 } else { 2.0 * (words + marks / 4.0) / size }
+    }
+
+    /// Returns the number of words.
+    pub fn word_count(&self) -> usize {
+        self.words.len()
+    }
+}
+
+fn common(a: &[u32], b: &[u32]) -> usize {
+    let (mut i, mut j, mut n) = (0, 0, 0);
+    while i < a.len() && j < b.len() {
+        match a[i].cmp(&b[j]) {
+            std::cmp::Ordering::Less => i += 1,
+            std::cmp::Ordering::Greater => j += 1,
+            std::cmp::Ordering::Equal => (i, j, n) = (i + 1, j + 1, n + 1),
+        }
+    }
+    n
+}
+
+/// How many hashes a file's sketch holds at most.
+const SKETCH: usize = 256;
+
+/// A small sample of a file's lines that tells how much two files have in common.
+///
+/// Bottom-k sketch: the k smallest hashes of the set of lines. Source: Cohen and Kaplan, "Summarizing data
+/// using bottom-k sketches", PODC 2007.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Sketch {
+    hashes: Vec<u64>,
+    lines: usize,
+}
+
+impl Sketch {
+    /// Sketches a text; lines are taken blind to indentation, and lines that say little are left out.
+    pub fn of(text: &[u8]) -> Self {
+        let hasher = FixedState::with_seed(11);
+        let mut hashes: Vec<u64> = text
+            .split(|b| *b == b'\n' || *b == b'\r')
+            .map(<[u8]>::trim_ascii)
+            .filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric() || **b >= 0x80).count() >= 3)
+            .map(|l| hasher.hash_one(l))
+            .collect();
+        hashes.sort_unstable();
+        hashes.dedup();
+        let lines = hashes.len();
+        hashes.truncate(SKETCH);
+        Sketch { hashes, lines }
+    }
+
+    /// Returns the sampled hashes, smallest first.
+    pub fn hashes(&self) -> &[u64] {
+        &self.hashes
+    }
+
+    /// Returns the share of the smaller file's lines that the other has too, from 0 to 1, discounted where the
+    /// sizes are far apart.
+    pub fn similarity(&self, other: &Sketch) -> f32 {
+        if self.lines == 0 || other.lines == 0 {
+            return 0.0;
+        }
+        // Both sketches are complete below the smaller of their largest hashes.
+        let bound = match (self.lines > SKETCH, other.lines > SKETCH) {
+            (false, false) => u64::MAX,
+            (true, false) => *self.hashes.last().unwrap_or(&u64::MAX),
+            (false, true) => *other.hashes.last().unwrap_or(&u64::MAX),
+            (true, true) => self.hashes[SKETCH - 1].min(other.hashes[SKETCH - 1]),
+        };
+        let below = |s: &Sketch| s.hashes.partition_point(|h| *h <= bound);
+        let (a, b) = (&self.hashes[..below(self)], &other.hashes[..below(other)]);
+        let (mut i, mut j, mut both) = (0, 0, 0usize);
+        while i < a.len() && j < b.len() {
+            match a[i].cmp(&b[j]) {
+                std::cmp::Ordering::Less => i += 1,
+                std::cmp::Ordering::Greater => j += 1,
+                std::cmp::Ordering::Equal => (i, j, both) = (i + 1, j + 1, both + 1),
+            }
+        }
+        2.0 * both as f32 / (a.len() + b.len()).max(1) as f32
+    }
+}
+
+/// An index that finds the most similar sketch without comparing all pairs.
+#[derive(Debug, Default)]
+pub struct SketchIndex {
+    sketches: Vec<Sketch>,
+    by_hash: HashMap<u64, Vec<u32>, FixedState>,
+}
+
+/// A line in more files than this tells nothing about which of them is meant.
+const TOO_COMMON: usize = 24;
+
+impl SketchIndex {
+    /// Builds the index over a list of sketches.
+    pub fn new(sketches: Vec<Sketch>) -> Self {
+        let mut by_hash: HashMap<u64, Vec<u32>, FixedState> = HashMap::default();
+        for (k, sketch) in sketches.iter().enumerate() {
+            for hash in &sketch.hashes {
+                by_hash.entry(*hash).or_default().push(k as u32);
+            }
+        }
+        SketchIndex { sketches, by_hash }
+    }
+
+    /// Returns the indices of the candidates that share lines with a sketch, each with its similarity, best
+    /// first (ties by index).
+    pub fn candidates(&self, sketch: &Sketch) -> Vec<(usize, f32)> {
+        let mut found: Vec<u32> = sketch
+            .hashes
+            .iter()
+            .filter_map(|h| self.by_hash.get(h))
+            .filter(|list| list.len() <= TOO_COMMON)
+            .flatten()
+            .copied()
+            .collect();
+        found.sort_unstable();
+        found.dedup();
+        let mut scored: Vec<(usize, f32)> =
+            found.into_iter().map(|k| (k as usize, self.sketches[k as usize].similarity(sketch))).collect();
+        scored.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+        scored
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn similarity_grows_with_common_words() {
+        let bag = |t: &str| WordBag::of(t.as_bytes());
+        let link = bag("<a class=\"nav\" href=\"/\">Home</a>");
+        let close = link.similarity(&bag("<a class=\"nav\" href=\"/start\">Home</a>"));
+        let far = link.similarity(&bag("<p>Opening hours</p>"));
+        assert!(close > 0.8 && far < 0.4, "{close} {far}");
+    }
+
+    #[test]
+    fn the_index_finds_the_renamed_file() {
+        let file = |n: usize| (0..400).map(|l| format!("line {l} of file {n}\n")).collect::<String>();
+        let index = SketchIndex::new((0..50).map(|n| Sketch::of(file(n).as_bytes())).collect());
+        let edited = file(17).replace("line 3 ", "changed 3 ");
+        let found = index.candidates(&Sketch::of(edited.as_bytes()));
+        assert_eq!(found[0].0, 17);
+        assert!(found[0].1 > 0.95);
+    }
+}

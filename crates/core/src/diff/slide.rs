@@ -1,0 +1,128 @@
+//! Moving the edges of edits to where people would cut.
+//!
+//! An insertion whose first item equals the item after it can as well stand one further down; the scripts are
+//! equally short, but only one of them starts where a block starts. Each such edit goes where its two edges
+//! fall on blank lines and low indentation.
+
+use super::Edit;
+
+/// What the choice of a cut looks at in a line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LineShape {
+    /// Width of the indentation in columns, or `None` for a blank line.
+    pub indent: Option<usize>,
+    /// The line closes something (`}`, `</div>`, `endif`).
+    pub closes: bool,
+}
+
+/// Slides pure insertions and deletions to their best place; edits never run into each other.
+///
+/// `old_shape` and `new_shape` describe the line at an index.
+pub fn slide(
+    edits: &mut [Edit],
+    old: &[u32],
+    new: &[u32],
+    old_shape: impl Fn(usize) -> LineShape,
+    new_shape: impl Fn(usize) -> LineShape,
+) {
+    for k in 0..edits.len() {
+        let floor = k.checked_sub(1).map_or((0, 0), |p| (edits[p].old.end + 1, edits[p].new.end + 1));
+        let ceiling = edits.get(k + 1).map_or((old.len() + 1, new.len() + 1), |n| (n.old.start, n.new.start));
+        let edit = &mut edits[k];
+        if edit.old.is_empty() && !edit.new.is_empty() {
+            let room = (edit.old.start.saturating_sub(floor.0), ceiling.0.saturating_sub(edit.old.start + 1));
+            let by = best_shift(new, edit.new.start, edit.new.end, room, &new_shape);
+            shift(edit, by);
+        } else if edit.new.is_empty() && !edit.old.is_empty() {
+            let room = (edit.new.start.saturating_sub(floor.1), ceiling.1.saturating_sub(edit.new.start + 1));
+            let by = best_shift(old, edit.old.start, edit.old.end, room, &old_shape);
+            shift(edit, by);
+        }
+    }
+}
+
+fn shift(edit: &mut Edit, by: isize) {
+    let moved = |at: usize| at.saturating_add_signed(by);
+    edit.old = moved(edit.old.start)..moved(edit.old.end);
+    edit.new = moved(edit.new.start)..moved(edit.new.end);
+}
+
+/// Returns by how much the group `items[start..end]` is best moved; `room` is how far up and down it may go.
+fn best_shift(
+    items: &[u32],
+    start: usize,
+    end: usize,
+    room: (usize, usize),
+    shape: &impl Fn(usize) -> LineShape,
+) -> isize {
+    const FAR: usize = 200;
+    let up = (1..=room.0.min(FAR).min(start)).take_while(|n| items[start - n] == items[end - n]).count();
+    let down =
+        (0..room.1.min(FAR).min(items.len() - end)).take_while(|n| items[start + n] == items[end + n]).count();
+    if up == 0 && down == 0 {
+        return 0;
+    }
+    let score = |by: isize| {
+        let (start, end) = (start.saturating_add_signed(by), end.saturating_add_signed(by));
+        cut_cost(items.len(), start, shape) + cut_cost(items.len(), end, shape)
+    };
+    // Last among equals: an appended block stands after its like.
+    (-(up as isize)..=down as isize).min_by_key(|by| (score(*by), -by)).unwrap_or(0)
+}
+
+/// What it costs to cut before item `at`: little before a block at low indentation and after a blank line.
+fn cut_cost(len: usize, at: usize, shape: &impl Fn(usize) -> LineShape) -> usize {
+    if at == 0 || at == len {
+        return 0;
+    }
+    let (before, after) = (shape(at - 1), shape(at));
+    let indent = after.indent.or(before.indent).unwrap_or(0);
+    let deeper = before.indent.is_some_and(|b| after.indent.is_some_and(|a| a > b));
+    let mut cost = 4 + 2 * indent.min(200);
+    if before.indent.is_none() {
+        cost = cost.saturating_sub(4);
+    }
+    if after.indent.is_none() {
+        cost += 1;
+    }
+    if after.closes {
+        cost += 12;
+    }
+    if deeper {
+        cost += 6;
+    }
+    cost
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::diff::diff;
+
+    #[test]
+    fn an_inserted_block_starts_where_the_block_starts() {
+        // f { x }   ->   f { x } (blank) g { x }: the shared `}` must not be split off the new block.
+        let old = [1, 2, 9, 0, 7];
+        let new = [1, 2, 9, 0, 3, 2, 9, 0, 7];
+        let shape = |item: u32| LineShape {
+            indent: match item {
+                0 => None,
+                2 => Some(4),
+                _ => Some(0),
+            },
+            closes: item == 9,
+        };
+        let mut edits = diff(&old, &new, |_| false);
+        slide(&mut edits, &old, &new, |i| shape(old[i]), |i| shape(new[i]));
+        assert_eq!(edits, [Edit { old: 4..4, new: 4..8 }]);
+    }
+
+    #[test]
+    fn neighbouring_edits_stay_apart() {
+        let (old, new) = ([5, 5, 5, 1, 5], [5, 5, 5, 5, 2, 5, 5]);
+        let mut edits = diff(&old, &new, |_| false);
+        let flat = LineShape { indent: Some(0), closes: false };
+        slide(&mut edits, &old, &new, |_| flat, |_| flat);
+        assert!(edits.windows(2).all(|w| w[0].old.end < w[1].old.start && w[0].new.end < w[1].new.start));
+    }
+}

@@ -1,0 +1,4 @@
+//! stub
+pub mod diff;
+pub mod merge;
+pub mod text;

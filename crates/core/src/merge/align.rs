@@ -1,0 +1,102 @@
+//! Which line of a side is which line of the base.
+
+use crate::diff::{Edit, Interner, LineShape, diff, slide};
+use crate::text::key::{Blanks, is_weak, line_key};
+use crate::text::{Form, IndentUnit, Line, split_lines};
+
+/// One version of a text, cut into lines with their keys.
+pub(crate) struct Side<'a> {
+    pub(crate) lines: Vec<Line<'a>>,
+    pub(crate) keys: Vec<u32>,
+    pub(crate) form: Form,
+}
+
+impl<'a> Side<'a> {
+    pub(crate) fn new(body: &'a [u8], blanks: Blanks, interner: &mut Interner<'a>) -> Self {
+        Self::of_lines(split_lines(body), blanks, interner)
+    }
+
+    pub(crate) fn of_lines(lines: Vec<Line<'a>>, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
+        let form = Form::of(&lines);
+        let keys = lines.iter().map(|l| interner.number(line_key(l, blanks, &form))).collect();
+        Side { lines, keys, form }
+    }
+
+    /// The part of this side between two lines, with the form of the whole.
+    pub(crate) fn part(&self, range: std::ops::Range<usize>) -> Side<'a> {
+        Side { lines: self.lines[range.clone()].to_vec(), keys: self.keys[range].to_vec(), form: self.form }
+    }
+
+    fn shape(&self, at: usize) -> LineShape {
+        let line = &self.lines[at];
+        let trimmed = line.trimmed();
+        let width: usize = line.indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
+        let closes = matches!(trimmed.first(), Some(b'}' | b')' | b']')) || trimmed.starts_with(b"</");
+        LineShape { indent: (!trimmed.is_empty()).then_some(width), closes }
+    }
+}
+
+/// Which symbols are too weak to line files up by.
+pub(crate) struct Weak(Vec<bool>);
+
+impl Weak {
+    pub(crate) fn of(sides: &[&Side<'_>]) -> Self {
+        let size = sides.iter().flat_map(|s| &s.keys).max().map_or(0, |m| *m as usize + 1);
+        let mut weak = vec![false; size];
+        for side in sides {
+            for (line, key) in side.lines.iter().zip(&side.keys) {
+                weak[*key as usize] = is_weak(line.trimmed());
+            }
+        }
+        Weak(weak)
+    }
+
+    pub(crate) fn is(&self, key: u32) -> bool {
+        self.0[key as usize]
+    }
+}
+
+/// From which end files are lined up: the two differ only where there is a choice.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum From {
+    Front,
+    Back,
+}
+
+/// Returns the edits from one side to another, at the places where people would cut.
+pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> Vec<Edit> {
+    let mut edits = match from {
+        From::Front => diff(&old.keys, &new.keys, |k| weak.is(k)),
+        From::Back => {
+            let reversed = |keys: &[u32]| keys.iter().rev().copied().collect::<Vec<_>>();
+            let (n, m) = (old.keys.len(), new.keys.len());
+            let mut edits = diff(&reversed(&old.keys), &reversed(&new.keys), |k| weak.is(k));
+            edits.reverse();
+            for e in &mut edits {
+                *e = Edit { old: n - e.old.end..n - e.old.start, new: m - e.new.end..m - e.new.start };
+            }
+            edits
+        }
+    };
+    slide(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |i| new.shape(i));
+    edits
+}
+
+/// Returns the line edits between two texts, blind to white space as `blanks` says.
+///
+/// This is the alignment that the merge itself uses, so that a survey and a carry number the same changes.
+pub fn line_edits(old: &[u8], new: &[u8], blanks: Blanks) -> Vec<Edit> {
+    let mut interner = Interner::new();
+    let (old, new) = (Side::new(old, blanks, &mut interner), Side::new(new, blanks, &mut interner));
+    let weak = Weak::of(&[&old, &new]);
+    align(&old, &new, &weak, From::Front)
+}
+
+/// Tells whether two files indent by different units, as far as both tell.
+pub(crate) fn units_differ(a: &Form, b: &Form) -> bool {
+    a.unit_known && b.unit_known && a.unit != b.unit && !(spaces(a.unit) && spaces(b.unit) && a.unit == b.unit)
+}
+
+fn spaces(unit: IndentUnit) -> bool {
+    matches!(unit, IndentUnit::Spaces(_))
+}

@@ -1,0 +1,152 @@
+//! Counting what opens and closes, before trusting a result.
+//!
+//! Edits done once each change the counts additively: result = site + release - base. A closer that was deleted
+//! twice, or a block that went in twice, breaks the sum. The counts need no grammar and are blind to strings
+//! and comments alike on all sides, so they compare even where they are wrong in absolute terms.
+
+use std::collections::BTreeMap;
+
+use crate::text::token::tokens;
+
+/// By how much each kind of opener outnumbers its closer in a text.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Balance {
+    counts: BTreeMap<Vec<u8>, i64>,
+}
+
+/// Elements that need no closing tag.
+const VOID: [&[u8]; 14] = [
+    b"area", b"base", b"br", b"col", b"embed", b"hr", b"img", b"input", b"link", b"meta", b"param", b"source",
+    b"track", b"wbr",
+];
+
+/// Counts brackets, and tags and template blocks where the text is markup.
+pub fn balance(text: &[u8], markup: bool) -> Balance {
+    let mut counts: BTreeMap<Vec<u8>, i64> = BTreeMap::new();
+    let mut add = |key: &[u8], n: i64| {
+        if let Some(count) = counts.get_mut(key) {
+            *count += n;
+        } else {
+            counts.insert(key.to_vec(), n);
+        }
+    };
+    let list = tokens(text);
+    for (k, token) in list.iter().enumerate() {
+        match token.text {
+            b"{" | b"{{" | b"{%" | b"{{-" | b"{%-" | b"{{{" => {
+                add(b"{", token.text.iter().filter(|b| **b == b'{').count() as i64)
+            }
+            b"}" | b"}}" | b"%}" | b"-}}" | b"-%}" | b"}}}" => {
+                add(b"{", -(token.text.iter().filter(|b| **b == b'}').count() as i64))
+            }
+            b"(" => add(b"(", 1),
+            b")" => add(b"(", -1),
+            b"[" => add(b"[", 1),
+            b"]" => add(b"[", -1),
+            b"<!--" => add(b"<!--", 1),
+            b"-->" => add(b"<!--", -1),
+            _ => {}
+        }
+        let Some(next) = list.get(k + 1).filter(|n| n.lead.is_empty() || !markup) else {
+            if let Some(word) = block_word(&list, k) {
+                count_block(word, &mut add);
+            }
+            continue;
+        };
+        if markup && token.text == b"<" && next.text.first().is_some_and(u8::is_ascii_alphabetic) {
+            let name = next.text.to_ascii_lowercase();
+            if !VOID.contains(&name.as_slice()) && !self_closes(&list[k..]) {
+                add(&[b"<", name.as_slice()].concat(), 1);
+            }
+        } else if markup && token.text == b"</" {
+            add(&[b"<", next.text.to_ascii_lowercase().as_slice()].concat(), -1);
+        }
+        if let Some(word) = block_word(&list, k) {
+            count_block(word, &mut add);
+        }
+    }
+    counts.retain(|_, n| *n != 0);
+    Balance { counts }
+}
+
+/// Returns the word that leads a template tag which begins at token `k`.
+fn block_word<'a>(list: &[crate::text::token::Token<'a>], k: usize) -> Option<&'a [u8]> {
+    if !matches!(list[k].text, b"{{" | b"{%" | b"{{-" | b"{%-") {
+        return None;
+    }
+    let mut at = k + 1;
+    while let Some(token) = list.get(at).filter(|t| matches!(t.text, b"#" | b"/" | b"-" | b"~")) {
+        if token.text == b"/" {
+            // `{{/name}}` closes what `{{#name}}` opened: counted by `count_block` through the slash.
+            return list.get(at + 1).map(|_| b"/".as_slice());
+        }
+        at += 1;
+    }
+    list.get(at).map(|t| t.text)
+}
+
+/// Counts template blocks by their words: `if … endif`, `{{#name}} … {{/name}}`.
+fn count_block(word: &[u8], add: &mut impl FnMut(&[u8], i64)) {
+    const OPENERS: [&[u8]; 8] = [b"if", b"for", b"foreach", b"while", b"unless", b"block", b"with", b"each"];
+    if OPENERS.contains(&word) {
+        add(b"{%", 1);
+    } else if let Some(rest) = word.strip_prefix(b"#") {
+        if !rest.is_empty() {
+            add(b"{{#", 1);
+        }
+    } else if word == b"/" {
+        add(b"{{#", -1);
+    } else if word.strip_prefix(b"end").is_some_and(|rest| rest.is_empty() || OPENERS.contains(&rest)) {
+        add(b"{%", -1);
+    }
+}
+
+fn self_closes(tag: &[crate::text::token::Token<'_>]) -> bool {
+    tag.iter().take(200).find(|t| matches!(t.text, b">" | b"/>" | b"</")).is_some_and(|t| t.text == b"/>")
+}
+
+impl Balance {
+    /// Tells whether a result's counts can come from doing both sides' edits once each.
+    ///
+    /// Where only one side changed a count, the result must have that side's; where both changed it differently,
+    /// the sum of the two changes; where both changed it alike, the change once.
+    pub fn follows(result: &Balance, base: &Balance, site: &Balance, release: &Balance) -> bool {
+        let keys = [result, base, site, release].map(|b| b.counts.keys());
+        keys.into_iter().flatten().all(|key| {
+            let get = |b: &Balance| b.counts.get(key).copied().unwrap_or(0);
+            let (got, b, s, r) = (get(result), get(base), get(site), get(release));
+            got == if s == r { r } else { s + r - b }
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn count(text: &str) -> Balance {
+        balance(text.as_bytes(), true)
+    }
+
+    #[test]
+    fn balanced_texts_count_to_nothing() {
+        for text in [
+            "<div><br><img src=\"x\"/></div>",
+            "a { b: c(1) }",
+            "{% if x %}{{ y }}{% endif %}",
+            "{{#each a}}{{b}}{{/each}}",
+        ] {
+            assert_eq!(count(text), Balance::default(), "{text}");
+        }
+        assert_ne!(count("<div>"), Balance::default());
+        assert_ne!(count("{% if x %}"), Balance::default());
+    }
+
+    #[test]
+    fn a_closer_deleted_twice_is_noticed() {
+        let (base, less, result) = (count("f { { } } }"), count("f { { } }"), count("f { { }"));
+        assert!(!Balance::follows(&result, &base, &less, &less));
+        assert!(Balance::follows(&less, &base, &less, &less));
+        assert!(Balance::follows(&less, &base, &less, &base));
+    }
+}

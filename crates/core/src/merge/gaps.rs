@@ -1,0 +1,277 @@
+//! What happens when both sides inserted at one spot.
+
+use super::{Dialect, Insertions, Step, Trust, balance};
+use crate::text::Line;
+
+/// The two insertions and where they stand.
+pub(crate) struct Gap<'a> {
+    pub(crate) site: &'a [Line<'a>],
+    pub(crate) site_keys: &'a [u32],
+    pub(crate) release: &'a [Line<'a>],
+    pub(crate) release_keys: &'a [u32],
+    /// The base line before and after the gap.
+    pub(crate) before: Option<&'a Line<'a>>,
+    pub(crate) after: Option<&'a Line<'a>>,
+}
+
+/// What comes out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Union {
+    /// The release's insertion says it all.
+    Release(Step),
+    /// The site's insertion says it all.
+    Site(Step),
+    /// The release's lines, then the site's.
+    Both(Step),
+    /// The order, or what is meant, is open.
+    Ask,
+}
+
+impl Gap<'_> {
+    /// Decides by the rules of the dialect.
+    pub(crate) fn unite(&self, dialect: &Dialect, trust: Trust) -> Union {
+        let (s, r) = (self.site_keys, self.release_keys);
+        if blank(self.site) {
+            return Union::Release(Step::Contains);
+        }
+        if blank(self.release) {
+            return Union::Site(Step::Contains);
+        }
+        if contains(r, s) {
+            return Union::Release(Step::Contains);
+        }
+        if contains(s, r) {
+            return Union::Site(Step::Contains);
+        }
+        if trust == Trust::Strict {
+            return Union::Ask;
+        }
+        let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
+        let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
+        // A common head or tail with words in it means that the two wrote the same thing differently; common
+        // braces and blank lines mean nothing.
+        let shared = self.site[..head].iter().chain(&self.site[s.len() - tail..]);
+        if shared.into_iter().any(|l| !crate::text::key::is_weak(l.trimmed())) {
+            return Union::Ask;
+        }
+        if !whole(self.site, dialect) || !whole(self.release, dialect) {
+            return Union::Ask;
+        }
+        if dialect.markup && self.at_page_edge() {
+            return Union::Both(Step::Snippet);
+        }
+        let allowed = match dialect.insertions {
+            Insertions::Cascade => cascade(self.site, self.release),
+            Insertions::Members => members(self.site, self.release),
+            Insertions::Elements | Insertions::Unknown => {
+                (self.after.is_none() && self.before.is_some()) || trust == Trust::Bold
+            }
+        };
+        if allowed { Union::Both(Step::BothInserted) } else { Union::Ask }
+    }
+
+    /// Before the end of head or body, or after the opening of body: where snippets go.
+    fn at_page_edge(&self) -> bool {
+        let lower = |l: &Line<'_>| l.trimmed().to_ascii_lowercase();
+        self.after.map(lower).is_some_and(|l| l.starts_with(b"</head") || l.starts_with(b"</body"))
+            || self.before.map(lower).is_some_and(|l| l.starts_with(b"<body") && l.ends_with(b">"))
+    }
+}
+
+fn blank(lines: &[Line<'_>]) -> bool {
+    lines.iter().all(Line::is_blank)
+}
+
+/// Tells whether `part` stands within `whole`, line by line.
+fn contains(whole: &[u32], part: &[u32]) -> bool {
+    whole.len() >= part.len() && whole.windows(part.len()).any(|w| w == part)
+}
+
+fn joined(lines: &[Line<'_>]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for line in lines {
+        out.extend_from_slice(line.content);
+        out.push(b'\n');
+    }
+    out
+}
+
+/// Tells whether lines open and close what they open.
+fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
+    balance(&joined(lines), dialect.markup) == super::Balance::default()
+}
+
+/// Returns the lines' names at the outermost level, by a function that reads one from a line.
+fn names<'a>(lines: &'a [Line<'a>], name: impl Fn(&'a [u8]) -> Option<&'a [u8]>) -> Option<Vec<&'a [u8]>> {
+    let mut depth = 0i64;
+    let mut out = Vec::new();
+    for line in lines {
+        let text = line.trimmed();
+        if depth == 0 && !text.is_empty() && !is_comment(text) {
+            if let Some(found) = name(text) {
+                out.push(found);
+            } else if !text.starts_with(b"}") && !text.starts_with(b")") {
+                return None;
+            }
+        }
+        for byte in text {
+            match byte {
+                b'{' | b'(' | b'[' => depth += 1,
+                b'}' | b')' | b']' => depth -= 1,
+                _ => {}
+            }
+        }
+    }
+    Some(out)
+}
+
+fn is_comment(text: &[u8]) -> bool {
+    [b"/*".as_slice(), b"*", b"//", b"#!", b"<!--"].iter().any(|c| text.starts_with(c))
+}
+
+/// Style rules or declarations, each whole; a property that both set is one value, so ask.
+fn cascade(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
+    let ends_whole = |lines: &[Line<'_>]| {
+        lines
+            .iter()
+            .rev()
+            .map(Line::trimmed)
+            .find(|t| !t.is_empty())
+            .is_some_and(|t| matches!(t.last(), Some(b';' | b'}' | b',')) || t.ends_with(b"*/"))
+    };
+    if !ends_whole(site) || !ends_whole(release) {
+        return false;
+    }
+    let property = |text: &'_ [u8]| -> Option<Vec<u8>> {
+        let colon = text.iter().position(|b| *b == b':')?;
+        let name = text[..colon].trim_ascii();
+        let plain = name.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_' | b'$' | b'@'));
+        (plain && text.ends_with(b";")).then(|| name.to_vec())
+    };
+    let outer = |lines: &[Line<'_>]| -> Vec<Vec<u8>> {
+        let mut depth = 0i64;
+        let mut out = Vec::new();
+        for line in lines {
+            if depth == 0 {
+                out.extend(property(line.trimmed()));
+            }
+            depth += line.content.iter().map(|b| (*b == b'{') as i64 - (*b == b'}') as i64).sum::<i64>();
+        }
+        out
+    };
+    let (site, release) = (outer(site), outer(release));
+    !site.iter().any(|p| release.contains(p))
+}
+
+/// Named members (functions, classes, constants, imports) with different names.
+fn members(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
+    let (Some(site), Some(release)) = (names(site, member_name), names(release, member_name)) else {
+        return false;
+    };
+    !site.is_empty() && !release.is_empty() && !site.iter().any(|n| release.contains(n))
+}
+
+/// Reads the name of the member that a line begins, in the languages that themes are scripted in.
+fn member_name(text: &[u8]) -> Option<&[u8]> {
+    const MODIFIERS: [&[u8]; 12] = [
+        b"export",
+        b"default",
+        b"async",
+        b"public",
+        b"private",
+        b"protected",
+        b"static",
+        b"final",
+        b"abstract",
+        b"readonly",
+        b"declare",
+        b"pub",
+    ];
+    const OPENERS: [&[u8]; 16] = [
+        b"function",
+        b"class",
+        b"interface",
+        b"trait",
+        b"enum",
+        b"const",
+        b"let",
+        b"var",
+        b"def",
+        b"type",
+        b"struct",
+        b"fn",
+        b"define",
+        b"namespace",
+        b"module",
+        b"sub",
+    ];
+    const WHOLE_LINE: [&[u8]; 6] = [b"import", b"use", b"require", b"require_once", b"include", b"from"];
+    let tokens = crate::text::token::tokens(text);
+    let mut words = tokens.iter().map(|t| t.text).skip_while(|w| MODIFIERS.contains(w) || *w == b"@");
+    let first = words.next()?;
+    if WHOLE_LINE.contains(&first) && matches!(text.last(), Some(b';' | b'\'' | b'"' | b')')) {
+        return Some(text);
+    }
+    if OPENERS.contains(&first) {
+        return words.find(|w| w.first().is_some_and(|b| b.is_ascii_alphabetic() || matches!(b, b'_' | b'$')));
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::diff::Interner;
+    use crate::text::split_lines;
+
+    fn unite(site: &'static str, release: &'static str, insertions: Insertions, after: Option<&str>) -> Union {
+        let mut interner = Interner::new();
+        let (s, r) = (split_lines(site.as_bytes()), split_lines(release.as_bytes()));
+        let mut keys = |lines: &[Line<'static>]| -> Vec<u32> {
+            lines.iter().map(|l| interner.number(l.trimmed().into())).collect()
+        };
+        let (sk, rk) = (keys(&s), keys(&r));
+        let before = split_lines(b"x\n");
+        let after = after.map(|a| split_lines(a.as_bytes())[0]);
+        let gap = Gap {
+            site: &s,
+            site_keys: &sk,
+            release: &r,
+            release_keys: &rk,
+            before: before.first(),
+            after: after.as_ref(),
+        };
+        let dialect = Dialect { insertions, markup: insertions == Insertions::Elements, ..Dialect::default() };
+        gap.unite(&dialect, Trust::Normal)
+    }
+
+    #[test]
+    fn style_rules_stack_but_one_property_is_one_value() {
+        let both = unite(".a { x: 1; }\n", ".b { y: 2; }\n", Insertions::Cascade, Some("z"));
+        assert!(matches!(both, Union::Both(Step::BothInserted)), "{both:?}");
+        assert_eq!(unite("color: red;\n", "color: blue;\n", Insertions::Cascade, Some("z")), Union::Ask);
+        assert!(matches!(unite("color: red;\n", "margin: 0;\n", Insertions::Cascade, Some("}")), Union::Both(_)));
+    }
+
+    #[test]
+    fn members_with_one_name_are_asked() {
+        let f = "function f() {\n  return 1;\n}\n";
+        assert!(matches!(unite(f, "function g() {\n}\n", Insertions::Members, Some("x")), Union::Both(_)));
+        assert_eq!(unite(f, "function f() {\n}\n", Insertions::Members, Some("x")), Union::Ask);
+        assert_eq!(unite("go();\n", "stay();\n", Insertions::Members, Some("x")), Union::Ask);
+    }
+
+    #[test]
+    fn elements_are_asked_but_snippets_go_to_the_page_edge() {
+        let (a, b) = ("<i>a</i>\n", "<b>b</b>\n");
+        assert_eq!(unite(a, b, Insertions::Elements, Some("<p>")), Union::Ask);
+        assert!(matches!(unite(a, b, Insertions::Elements, Some("</head>")), Union::Both(Step::Snippet)));
+        assert!(matches!(unite(a, b, Insertions::Elements, None), Union::Both(_)));
+    }
+
+    #[test]
+    fn one_insertion_may_contain_the_other() {
+        assert_eq!(unite("a\nb\nc\n", "b\n", Insertions::Unknown, Some("z")), Union::Site(Step::Contains));
+        assert_eq!(unite("\n", "b\n", Insertions::Unknown, Some("z")), Union::Release(Step::Contains));
+    }
+}

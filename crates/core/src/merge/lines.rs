@@ -1,0 +1,933 @@
+//! The walk over the base that does both sides' operations.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+use std::ops::Range;
+
+use super::align::{From, Side, Weak, align};
+use super::gaps::{Gap, Union};
+use super::moves::{MovedStretch, moved_stretches};
+use super::ops::{Link, Meeting, Op, OpKind, Ops, meet};
+use super::space::Forms;
+use super::tokens::merge_tokens;
+use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
+use crate::diff::Edit;
+use crate::text::{LineEnd, split_lines};
+
+/// What a merge of lines works under.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'c> {
+    pub(crate) dialect: &'c Dialect,
+    pub(crate) options: &'c MergeOptions,
+    pub(crate) weak: &'c Weak,
+    /// From which end the release is lined up.
+    pub(crate) from: From,
+    /// Site edits that are to be asked about, with the reason.
+    pub(crate) asked: &'c [(usize, Reason)],
+    /// The merge is of a stretch inside of a larger merge.
+    pub(crate) nested: bool,
+}
+
+/// The result of merging lines.
+#[derive(Default)]
+pub(crate) struct MergedLines {
+    pub(crate) bytes: Vec<u8>,
+    pub(crate) edits: Vec<EditFate>,
+    pub(crate) decisions: Vec<TextDecision>,
+    pub(crate) space_lines: usize,
+    pub(crate) space_follows_release: bool,
+}
+
+/// Merges three versions, line by line.
+pub(crate) fn merge_lines(
+    base: &Side<'_>,
+    site: &Side<'_>,
+    release: &Side<'_>,
+    context: Context<'_>,
+) -> MergedLines {
+    let site_edits = align(base, site, context.weak, From::Front);
+    let release_edits = align(base, release, context.weak, context.from);
+    let strict = context.options.trust == Trust::Strict;
+    let site_touched = touching(&site_edits, &release_edits);
+    let release_touched = touching(&release_edits, &site_edits);
+    let site_ops = Ops::new(base, site, &site_edits, context.weak, |k| !strict && site_touched[k]);
+    let release_ops = Ops::new(base, release, &release_edits, context.weak, |k| !strict && release_touched[k]);
+    let forms = Forms::new(base, site, release, &site_ops, context.options.keep_blanks);
+    let mut walk = Walk {
+        base,
+        site,
+        release,
+        context,
+        site_edits: &site_edits,
+        site_touched,
+        site_ops: &site_ops,
+        release_ops: &release_ops,
+        forms: &forms,
+        from_site_moves: Vec::new(),
+        from_release_moves: Vec::new(),
+        site_absorbed: vec![false; site_edits.len()],
+        release_absorbed: vec![false; release_edits.len()],
+        same_lines: BTreeMap::new(),
+        unions: BTreeMap::new(),
+        twins: BTreeMap::new(),
+        out: Out::new(release.form.line_end),
+        fates: vec![FateNotes::default(); site_edits.len()],
+        decisions: Vec::new(),
+        space_lines: 0,
+    };
+    if !strict && !context.nested {
+        walk.follow_moves(&release_edits);
+    }
+    walk.run();
+    walk.finish()
+}
+
+/// Which edits have one of the other side touching them.
+fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
+    let mut from = 0;
+    own.iter()
+        .map(|e| {
+            while other.get(from).is_some_and(|o| o.old.end < e.old.start) {
+                from += 1;
+            }
+            other.get(from).is_some_and(|o| o.old.start <= e.old.end)
+        })
+        .collect()
+}
+
+/// A stretch whose merge stands in place of some lines of a side.
+struct Replaced {
+    lines: Range<usize>,
+    merged: MergedLines,
+    /// The outer site edit of each nested edit.
+    edits: Vec<Option<usize>>,
+    step: Step,
+}
+
+/// A stretch of the base that is a question.
+#[derive(Debug, Clone)]
+struct Region {
+    base: Range<usize>,
+    site: Vec<usize>,
+    release: Vec<usize>,
+    reason: Reason,
+    doubt: bool,
+}
+
+/// What is known of a site edit's fate so far.
+#[derive(Debug, Clone, Default)]
+struct FateNotes {
+    outcome: Option<Outcome>,
+    step: Option<Step>,
+    result: Option<Range<usize>>,
+    release: Option<Range<usize>>,
+}
+
+struct Walk<'a, 'b> {
+    base: &'b Side<'a>,
+    site: &'b Side<'a>,
+    release: &'b Side<'a>,
+    context: Context<'b>,
+    site_edits: &'b [Edit],
+    site_touched: Vec<bool>,
+    site_ops: &'b Ops,
+    release_ops: &'b Ops,
+    forms: &'b Forms,
+    from_site_moves: Vec<Replaced>,
+    from_release_moves: Vec<Replaced>,
+    site_absorbed: Vec<bool>,
+    release_absorbed: Vec<bool>,
+    /// Base lines that both changed, merged by words.
+    same_lines: BTreeMap<usize, Vec<u8>>,
+    /// Gaps into which both inserted, by rule.
+    unions: BTreeMap<usize, Union>,
+    /// Site operations that the release did too (by index), with what the release did.
+    twins: BTreeMap<usize, usize>,
+    out: Out,
+    fates: Vec<FateNotes>,
+    decisions: Vec<TextDecision>,
+    space_lines: usize,
+}
+
+impl<'a> Walk<'a, '_> {
+    /// Merges stretches that one side moved and the other changed, each as a small file of its own.
+    fn follow_moves(&mut self, release_edits: &[Edit]) {
+        let weak = self.context.weak;
+        let nested = Context { nested: true, from: From::Front, asked: &[], ..self.context };
+        for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
+            let inside = |e: &Edit| within(e, &moved);
+            let absorbed: Vec<usize> =
+                (0..self.site_edits.len()).filter(|k| inside(&self.site_edits[*k])).collect();
+            if absorbed.is_empty() {
+                continue;
+            }
+            let site_span = self.site_ops.span(&moved.base, false, false);
+            let merged = merge_lines(
+                &self.base.part(moved.base.clone()),
+                &self.site.part(site_span.clone()),
+                &self.release.part(moved.side.clone()),
+                nested,
+            );
+            let edits = merged
+                .edits
+                .iter()
+                .map(|e| {
+                    let at = e.base.start + moved.base.start;
+                    let end = e.base.end + moved.base.start;
+                    absorbed.iter().copied().find(|k| {
+                        let own = &self.site_edits[*k].old;
+                        own.start <= end && at <= own.end
+                    })
+                })
+                .collect();
+            for k in absorbed {
+                self.site_absorbed[k] = true;
+            }
+            self.from_release_moves.push(Replaced { lines: moved.side, merged, edits, step: Step::Moved });
+        }
+        for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
+            let absorbed: Vec<usize> =
+                (0..release_edits.len()).filter(|k| within(&release_edits[*k], &moved)).collect();
+            let taken = self.site_edits.iter().enumerate().any(|(k, e)| {
+                self.site_absorbed[k] && e.old.start < moved.base.end && moved.base.start < e.old.end
+            });
+            if absorbed.is_empty() || taken {
+                continue;
+            }
+            let release_span = self.release_ops.span(&moved.base, false, false);
+            let merged = merge_lines(
+                &self.base.part(moved.base.clone()),
+                &self.site.part(moved.side.clone()),
+                &self.release.part(release_span),
+                nested,
+            );
+            let home =
+                self.site_edits.iter().position(|e| e.new.start <= moved.side.start && moved.side.end <= e.new.end);
+            let edits = merged.edits.iter().map(|_| home).collect();
+            for k in absorbed {
+                self.release_absorbed[k] = true;
+            }
+            self.from_site_moves.push(Replaced { lines: moved.side, merged, edits, step: Step::SiteMoved });
+        }
+    }
+
+    fn site_op(&self, k: usize) -> &Op {
+        &self.site_ops.ops[k]
+    }
+
+    fn release_op(&self, k: usize) -> &Op {
+        &self.release_ops.ops[k]
+    }
+
+    /// Finds out how the operations of the two sides meet, and which stretches are questions.
+    fn regions(&mut self) -> Vec<Region> {
+        let mut regions = Vec::new();
+        let strict = self.context.options.trust == Trust::Strict;
+        let mut from = 0;
+        for s in 0..self.site_ops.ops.len() {
+            let site = self.site_op(s).clone();
+            if self.site_absorbed[site.edit] {
+                continue;
+            }
+            while self.release_ops.ops.get(from).is_some_and(|r| r.base.end < site.base.start) {
+                from += 1;
+            }
+            for r in from..self.release_ops.ops.len() {
+                let release = self.release_op(r).clone();
+                if release.base.start > site.base.end {
+                    break;
+                }
+                if release.base.end < site.base.start || self.release_absorbed[release.edit] {
+                    continue;
+                }
+                let equal = || self.site.keys[site.side.clone()] == self.release.keys[release.side.clone()];
+                let mut meeting = meet(&site, &release, equal);
+                if strict && !matches!(meeting, Meeting::Same) {
+                    meeting = Meeting::Clash;
+                }
+                match meeting {
+                    Meeting::Apart | Meeting::BothDelete => {}
+                    Meeting::Same => {
+                        self.twins.insert(s, r);
+                    }
+                    Meeting::SameLine => match self.merge_line(&site, &release) {
+                        Some(line) => {
+                            self.same_lines.insert(site.base.start, line);
+                        }
+                        None => regions.push(self.region(s, r)),
+                    },
+                    Meeting::SameGap => match self.unite(&site, &release) {
+                        Union::Ask => regions.push(self.region(s, r)),
+                        union => {
+                            self.unions.insert(site.base.start, union);
+                        }
+                    },
+                    Meeting::Clash => regions.push(self.region(s, r)),
+                }
+            }
+        }
+        for (edit, reason) in self.context.asked {
+            let ops = (0..self.site_ops.ops.len()).filter(|k| self.site_op(*k).edit == *edit).collect::<Vec<_>>();
+            regions.push(Region {
+                base: self.site_edits[*edit].old.clone(),
+                site: ops,
+                release: Vec::new(),
+                reason: *reason,
+                doubt: true,
+            });
+        }
+        self.grow(regions)
+    }
+
+    fn region(&self, s: usize, r: usize) -> Region {
+        let (site, release) = (self.site_op(s), self.release_op(r));
+        let reason = match (site.kind, release.kind) {
+            _ if site.doubt || release.doubt => Reason::Doubtful,
+            (OpKind::Insert, OpKind::Insert) => Reason::BothInserted,
+            (_, OpKind::Delete) => Reason::ReleaseDeleted,
+            (OpKind::Delete, _) => Reason::SiteDeleted,
+            (OpKind::Insert, _) | (_, OpKind::Insert) => Reason::PlaceOpen,
+            _ => Reason::BothChanged,
+        };
+        Region {
+            base: site.base.start.min(release.base.start)..site.base.end.max(release.base.end),
+            site: vec![s],
+            release: vec![r],
+            reason,
+            doubt: site.doubt || release.doubt,
+        }
+    }
+
+    /// Joins regions that overlap, and takes in the operations that reach into them.
+    fn grow(&self, mut regions: Vec<Region>) -> Vec<Region> {
+        regions.sort_by_key(|r| (r.base.start, r.base.end));
+        let mut out: Vec<Region> = Vec::new();
+        for mut region in regions {
+            loop {
+                let before = region.base.clone();
+                let absorb = |ops: &[Op], absorbed: &[bool], members: &mut Vec<usize>, base: &mut Range<usize>| {
+                    let first = ops.partition_point(|o| o.base.end < base.start);
+                    for (k, op) in ops.iter().enumerate().skip(first) {
+                        if op.base.start > base.end {
+                            break;
+                        }
+                        let reaches_in = op.base.start < base.end && base.start < op.base.end;
+                        if reaches_in && !absorbed[op.edit] && !members.contains(&k) {
+                            members.push(k);
+                            *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                        }
+                    }
+                };
+                absorb(&self.site_ops.ops, &self.site_absorbed, &mut region.site, &mut region.base);
+                absorb(&self.release_ops.ops, &self.release_absorbed, &mut region.release, &mut region.base);
+                if region.base == before {
+                    break;
+                }
+            }
+            while let Some(last) = out.last() {
+                let shares = region.site.iter().any(|k| last.site.contains(k))
+                    || region.release.iter().any(|k| last.release.contains(k));
+                let overlaps = region.base.start < last.base.end && last.base.start < region.base.end;
+                if !shares && !overlaps {
+                    break;
+                }
+                let last = out.pop().unwrap_or_else(|| region.clone());
+                region.base = last.base.start.min(region.base.start)..last.base.end.max(region.base.end);
+                region.site.extend(last.site);
+                region.release.extend(last.release);
+                region.doubt |= last.doubt;
+                region.reason = last.reason;
+            }
+            region.site.sort_unstable();
+            region.site.dedup();
+            region.release.sort_unstable();
+            region.release.dedup();
+            out.push(region);
+        }
+        out
+    }
+
+    fn merge_line(&self, site: &Op, release: &Op) -> Option<Vec<u8>> {
+        if site.doubt || release.doubt {
+            return None;
+        }
+        let (b, s, r) = (
+            &self.base.lines[site.base.start],
+            &self.site.lines[site.side.start],
+            &self.release.lines[release.side.start],
+        );
+        let merged = merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false)?;
+        let shift = self.forms.site_shift(b, s);
+        let line = crate::text::Line { content: r.content, end: r.end };
+        let indent = self.forms.shifted(&line, shift);
+        let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        Some([&indent[..width], &merged].concat())
+    }
+
+    fn unite(&self, site: &Op, release: &Op) -> Union {
+        let g = site.base.start;
+        Gap {
+            site: &self.site.lines[site.side.clone()],
+            site_keys: &self.site.keys[site.side.clone()],
+            release: &self.release.lines[release.side.clone()],
+            release_keys: &self.release.keys[release.side.clone()],
+            before: g.checked_sub(1).map(|i| &self.base.lines[i]),
+            after: self.base.lines.get(g),
+        }
+        .unite(self.context.dialect, self.context.options.trust)
+    }
+
+    fn run(&mut self) {
+        let regions = self.regions();
+        let in_region = |ops: &[Op], pick: fn(&Region) -> &Vec<usize>| -> Vec<bool> {
+            let mut member = vec![false; ops.len()];
+            for region in &regions {
+                for k in pick(region) {
+                    member[*k] = true;
+                }
+            }
+            member
+        };
+        let site_member = in_region(&self.site_ops.ops, |r| &r.site);
+        let release_member = in_region(&self.release_ops.ops, |r| &r.release);
+        let mut regions = regions.into_iter().peekable();
+        let (mut s, mut r) = (0, 0);
+        let mut g = 0;
+        let n = self.base.lines.len();
+        loop {
+            self.gap(g, &mut s, &mut r, &site_member, &release_member);
+            if let Some(region) = regions.next_if(|region| region.base.start == g) {
+                let end = region.base.end;
+                self.settle_or_ask(&region);
+                if end > g {
+                    while self.site_ops.ops.get(s).is_some_and(|o| o.base.start < end) {
+                        s += 1;
+                    }
+                    while self.release_ops.ops.get(r).is_some_and(|o| o.base.start < end) {
+                        r += 1;
+                    }
+                    g = end;
+                    continue;
+                }
+                // A region in a gap: the line after it is still to come.
+            }
+            if g == n {
+                break;
+            }
+            self.line(g, &mut s, &mut r);
+            g += 1;
+        }
+    }
+
+    /// Does what the two sides do in a gap: insertions, and rewrites that begin here.
+    fn gap(&mut self, g: usize, s: &mut usize, r: &mut usize, site_member: &[bool], release_member: &[bool]) {
+        let takes = |ops: &[Op], k: usize| {
+            ops.get(k).is_some_and(|o| o.base.start == g && matches!(o.kind, OpKind::Insert | OpKind::Rewrite))
+        };
+        // Changes and deletions of the lines before are done.
+        let done = |ops: &[Op], k: usize| ops.get(k).is_some_and(|o| o.base.start < g && o.base.end <= g);
+        while done(&self.site_ops.ops, *s) {
+            *s += 1;
+        }
+        while done(&self.release_ops.ops, *r) {
+            *r += 1;
+        }
+        let mut site = None;
+        while takes(&self.site_ops.ops, *s) {
+            let op = &self.site_ops.ops[*s];
+            if !site_member[*s] && !self.site_absorbed[op.edit] {
+                site = Some(*s);
+            }
+            if op.kind == OpKind::Rewrite {
+                break;
+            }
+            *s += 1;
+        }
+        let mut release = None;
+        while takes(&self.release_ops.ops, *r) {
+            let op = &self.release_ops.ops[*r];
+            if !release_member[*r] && !self.release_absorbed[op.edit] {
+                release = Some(*r);
+            }
+            if op.kind == OpKind::Rewrite {
+                break;
+            }
+            *r += 1;
+        }
+        match (site, release) {
+            (None, None) => {}
+            (None, Some(r)) => {
+                let range = self.release_op(r).side.clone();
+                self.release_lines(range, g);
+            }
+            (Some(s), None) => {
+                let op = self.site_op(s).clone();
+                self.site_lines(&op, op.side.clone(), g, None);
+            }
+            (Some(s), Some(r)) => {
+                let (site, release) = (self.site_op(s).clone(), self.release_op(r).clone());
+                if self.twins.get(&s) == Some(&r) {
+                    let from = self.out.lines;
+                    self.release_lines(release.side.clone(), g);
+                    self.note(site.edit, Outcome::Already, None, from..self.out.lines, release.side);
+                    return;
+                }
+                match self.unions.remove(&g) {
+                    Some(Union::Release(step)) => {
+                        let from = self.out.lines;
+                        self.release_lines(release.side.clone(), g);
+                        self.note(site.edit, Outcome::Already, Some(step), from..self.out.lines, release.side);
+                    }
+                    Some(Union::Site(step)) => self.site_lines(&site, site.side.clone(), g, Some(step)),
+                    Some(Union::Both(step)) => {
+                        self.release_lines(release.side.clone(), g);
+                        self.site_lines(&site, site.side.clone(), g, Some(step));
+                    }
+                    _ => {
+                        // Insertions at the two edges of one another's operations: the release's first.
+                        self.release_lines(release.side.clone(), g);
+                        self.site_lines(&site, site.side.clone(), g, Some(Step::Neighbour));
+                    }
+                }
+            }
+        }
+    }
+
+    /// Does what the two sides do to a base line outside of all regions.
+    fn line(&mut self, i: usize, s: &mut usize, r: &mut usize) {
+        let at = |ops: &[Op], k: &mut usize| -> Option<usize> {
+            while ops.get(*k).is_some_and(|o| o.base.end <= i) {
+                *k += 1;
+            }
+            ops.get(*k).filter(|o| o.base.contains(&i)).map(|_| *k)
+        };
+        let site_op = at(&self.site_ops.ops, s).filter(|k| !self.site_absorbed[self.site_op(*k).edit]);
+        let release_op = at(&self.release_ops.ops, r).filter(|k| !self.release_absorbed[self.release_op(*k).edit]);
+        let site_link = self.site_ops.links[i];
+        let release_link = self.release_ops.links[i];
+        let site_deletes = site_op.is_some_and(|k| self.site_op(k).kind != OpKind::Change);
+        let release_deletes = release_op.is_some_and(|k| self.release_op(k).kind != OpKind::Change);
+        if let (Some(k), true) = (site_op, site_deletes) {
+            let op = self.site_op(k).clone();
+            if op.kind == OpKind::Delete {
+                let (outcome, step) = if release_deletes {
+                    (Outcome::Already, Some(Step::BothDeleted))
+                } else if self.site_touched[op.edit] {
+                    (Outcome::Fitted, Some(Step::Neighbour))
+                } else {
+                    (Outcome::Kept, None)
+                };
+                let here = self.out.lines;
+                let release_at = release_link.line().map_or(0..0, |j| j..j + 1);
+                self.note(op.edit, outcome, step, here..here, release_at);
+            }
+        }
+        if site_deletes || release_deletes || release_link == Link::Gone {
+            return;
+        }
+        let Some(k) = release_link.line() else { return };
+        let from = self.out.lines;
+        match (site_op, release_op) {
+            (None, None) => {
+                let Some(j) = site_link.line() else { return };
+                let (b, own, line) = (&self.base.lines[i], &self.site.lines[j], &self.release.lines[k]);
+                if own.content != b.content {
+                    self.space_lines += 1;
+                }
+                let content = self.forms.kept_line(b, own, line);
+                self.out.line(&content);
+            }
+            (Some(op), None) => {
+                let (edit, side) = (self.site_op(op).edit, self.site_op(op).side.clone());
+                let j = side.start;
+                let line = &self.site.lines[j];
+                // The base line is the same line on both sides: its indentation on each is the reference.
+                let reference = self.base.lines[i];
+                let content = self.forms_fit_changed(line, &reference, &self.release.lines[k]);
+                let refitted = content != line.content;
+                self.out.line(&content);
+                let touched = self.site_touched[edit];
+                let (outcome, step) = match (refitted, touched) {
+                    (_, true) => (Outcome::Fitted, Some(Step::Neighbour)),
+                    (true, _) => (Outcome::Fitted, Some(Step::Space)),
+                    _ => (Outcome::Kept, None),
+                };
+                self.note(edit, outcome, step, from..self.out.lines, k..k + 1);
+            }
+            (None, Some(_)) => {
+                let line = self.release.lines[k];
+                let shift =
+                    site_link.line().map_or(0, |j| self.forms.site_shift(&self.base.lines[i], &self.site.lines[j]));
+                let content = self.forms.shifted(&line, shift);
+                self.out.line(&content);
+            }
+            (Some(op), Some(other)) => {
+                let edit = self.site_op(op).edit;
+                if self.twins.get(&op) == Some(&other) {
+                    self.out.line(self.release.lines[k].content);
+                    self.note(edit, Outcome::Already, None, from..self.out.lines, k..k + 1);
+                } else if let Some(line) = self.same_lines.get(&i) {
+                    self.out.line(line);
+                    self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, k..k + 1);
+                }
+            }
+        }
+    }
+
+    /// Writes a changed line of the site with the indentation that its base line has in the release.
+    fn forms_fit_changed(
+        &self,
+        line: &crate::text::Line<'a>,
+        base: &crate::text::Line<'a>,
+        release: &crate::text::Line<'a>,
+    ) -> Cow<'a, [u8]> {
+        if base.indent() == release.indent() && !self.forms.site_reformatted {
+            return Cow::Borrowed(line.content);
+        }
+        let shift = self.forms.site_shift(base, line);
+        let indent = self.forms.shifted(release, shift);
+        let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        let own = line.indent().len();
+        if indent[..width] == line.content[..own] || line.is_blank() {
+            return Cow::Borrowed(line.content);
+        }
+        Cow::Owned([&indent[..width], &line.content[own..]].concat())
+    }
+
+    /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
+    fn release_lines(&mut self, range: Range<usize>, g: usize) {
+        let shift = self.surrounding_shift(g);
+        let mut k = range.start;
+        while k < range.end {
+            if let Some(at) =
+                self.from_release_moves.iter().position(|m| m.lines.start == k && m.lines.end <= range.end)
+            {
+                k = self.from_release_moves[at].lines.end;
+                self.replaced(at, true);
+                continue;
+            }
+            let line = self.release.lines[k];
+            let content = self.forms.shifted(&line, shift);
+            self.out.line(&content);
+            k += 1;
+        }
+    }
+
+    /// By how many levels the site indents the kept lines on both sides of a gap, where they agree.
+    fn surrounding_shift(&self, g: usize) -> isize {
+        let shift = |i: usize| -> Option<isize> {
+            let b = &self.base.lines[i];
+            let j = self.site_ops.links[i].line()?;
+            (!b.is_blank()).then(|| self.forms.site_shift(b, &self.site.lines[j]))
+        };
+        let before = (g.saturating_sub(8)..g).rev().find_map(shift);
+        let after = (g..(g + 8).min(self.base.lines.len())).find_map(shift);
+        match (before, after) {
+            (Some(a), Some(b)) if a == b => a,
+            _ => 0,
+        }
+    }
+
+    /// Writes lines of the site into gap `g`, fitted to how the release is written there.
+    fn site_lines(&mut self, op: &Op, range: Range<usize>, g: usize, step: Option<Step>) {
+        let from = self.out.lines;
+        let mut refitted = false;
+        let reference = self.reference(range.clone(), g, op.base.end);
+        let mut j = range.start;
+        while j < range.end {
+            if let Some(at) =
+                self.from_site_moves.iter().position(|m| m.lines.start == j && m.lines.end <= range.end)
+            {
+                j = self.from_site_moves[at].lines.end;
+                self.replaced(at, false);
+                continue;
+            }
+            let line = self.site.lines[j];
+            let content = match &reference {
+                Some((s, indent)) => self.forms.fitted(&line, self.site.lines[*s].indent(), indent),
+                None => Cow::Borrowed(line.content),
+            };
+            refitted |= content != line.content;
+            self.out.line(&content);
+            j += 1;
+        }
+        let (outcome, step) = match step {
+            Some(step) => (Outcome::Fitted, Some(step)),
+            None if self.site_touched[op.edit] => (Outcome::Fitted, Some(Step::Neighbour)),
+            None if refitted => (Outcome::Fitted, Some(Step::Space)),
+            None => (Outcome::Kept, None),
+        };
+        let release_at = self.release_ops.gap(g).start;
+        self.note(op.edit, outcome, step, from..self.out.lines, release_at..release_at);
+    }
+
+    /// Finds a line near a gap that stands on all sides, best one as deep as the lines to be fitted; returns
+    /// its place on the site and its indentation in the result.
+    fn reference(&self, range: Range<usize>, g: usize, end: usize) -> Option<(usize, Vec<u8>)> {
+        let first = self.site.lines[range].iter().find(|l| !l.is_blank())?;
+        let known = |i: usize| -> Option<(usize, usize, usize)> {
+            let (Link::Kept(s), Some(r)) = (self.site_ops.links[i], self.release_ops.links[i].line()) else {
+                return None;
+            };
+            (!self.site.lines[s].is_blank()).then_some((i, s, r))
+        };
+        let before: Vec<_> = (g.saturating_sub(40)..g).rev().filter_map(known).take(6).collect();
+        let after: Vec<_> = (end..(end + 40).min(self.base.lines.len())).filter_map(known).take(6).collect();
+        let same_depth = |c: &&(usize, usize, usize)| self.site.lines[c.1].indent() == first.indent();
+        let (i, s, r) = *before
+            .first()
+            .filter(same_depth)
+            .or_else(|| after.first().filter(same_depth))
+            .or_else(|| before.iter().find(same_depth))
+            .or_else(|| after.iter().find(same_depth))
+            .or(before.first())
+            .or(after.first())?;
+        let (b, own, line) = (&self.base.lines[i], &self.site.lines[s], &self.release.lines[r]);
+        let written = match self.release_ops.links[i] {
+            Link::Kept(_) => self.forms.kept_line(b, own, line),
+            _ => self.forms.shifted(line, self.forms.site_shift(b, own)),
+        };
+        let width = written.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        Some((s, written[..width].to_vec()))
+    }
+
+    /// Writes a stretch that was merged on its own in place of moved lines.
+    fn replaced(&mut self, at: usize, by_release: bool) {
+        let list = if by_release { &mut self.from_release_moves } else { &mut self.from_site_moves };
+        let moved = &mut list[at];
+        let (lines, step) = (moved.lines.clone(), moved.step);
+        let merged = std::mem::take(&mut moved.merged);
+        let edits = std::mem::take(&mut moved.edits);
+        let offset = self.out.lines;
+        self.out.text(&merged.bytes);
+        let shifted = |r: &Range<usize>| r.start + offset..r.end + offset;
+        for (fate, outer) in merged.edits.iter().zip(&edits) {
+            let Some(outer) = outer else { continue };
+            let outcome = match fate.outcome {
+                Outcome::Open => Outcome::Open,
+                Outcome::Already => Outcome::Already,
+                _ => Outcome::Moved,
+            };
+            self.note(*outer, outcome, Some(step), shifted(&fate.result), lines.clone());
+        }
+        for mut decision in merged.decisions {
+            decision.result = shifted(&decision.result);
+            decision.edits = decision.edits.iter().filter_map(|e| edits.get(*e).copied().flatten()).collect();
+            if by_release {
+                decision.release = decision.release.start + lines.start..decision.release.end + lines.start;
+            }
+            self.decisions.push(decision);
+        }
+    }
+
+    /// Merges a region by words, or leaves it as a question.
+    fn settle_or_ask(&mut self, region: &Region) {
+        let member_at = |ops: &[Op], members: &[usize], gap: usize| {
+            members.iter().any(|k| {
+                ops[*k].base.is_empty() && ops[*k].base.start == gap
+                    || ops[*k].kind == OpKind::Rewrite && ops[*k].base.start == gap
+            })
+        };
+        let span = |side: &Ops, members: &[usize]| {
+            let at_start = member_at(&side.ops, members, region.base.start);
+            let at_end = member_at(&side.ops, members, region.base.end);
+            side.span(&region.base, at_start, at_end)
+        };
+        let site = span(self.site_ops, &region.site);
+        let release = span(self.release_ops, &region.release);
+        let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
+        edits.dedup();
+        let from = self.out.lines;
+        let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
+            let mut out = Vec::new();
+            for line in &side.lines[range.clone()] {
+                out.extend_from_slice(line.content);
+                out.extend_from_slice(if line.end == LineEnd::None { b"\n" } else { line.end.bytes() });
+            }
+            out
+        };
+        if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
+            for k in release.clone() {
+                self.out.line(self.release.lines[k].content);
+            }
+            for edit in edits {
+                self.note(edit, Outcome::Already, None, from..self.out.lines, release.clone());
+            }
+            return;
+        }
+        let (base_text, site_text, release_text) =
+            (text(self.base, &region.base), text(self.site, &site), text(self.release, &release));
+        let small = region.base.len().max(site.len()).max(release.len()) <= 200;
+        if small
+            && !region.doubt
+            && self.context.options.trust != Trust::Strict
+            && !region.base.is_empty()
+            && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
+        {
+            self.out.text(&merged);
+            for edit in edits {
+                self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, release.clone());
+            }
+            return;
+        }
+        // What both put at the two ends of the stretch is no question.
+        let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
+        let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
+        let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
+        let release_line = |walk: &mut Self, k: usize| {
+            let line = walk.release.lines[k];
+            walk.out.line(line.content);
+        };
+        for k in release.start..release.start + head {
+            release_line(self, k);
+        }
+        let open_from = self.out.lines;
+        let (site_mid, release_mid) =
+            (site.start + head..site.end - tail, release.start + head..release.end - tail);
+        let (site_text, release_text) = (text(self.site, &site_mid), text(self.release, &release_mid));
+        match self.context.options.leave {
+            Leave::Markers if self.context.dialect.markers => {
+                self.out.marker("<<<<<<< site");
+                self.out.text(&site_text);
+                self.out.marker("||||||| base");
+                self.out.text(&base_text);
+                self.out.marker("=======");
+                self.out.text(&release_text);
+                self.out.marker(
+                    &format!(">>>>>>> release {}", self.context.options.release_label).trim_end().to_string(),
+                );
+            }
+            Leave::Release => self.out.text(&release_text),
+            _ => self.out.text(&site_text),
+        }
+        let open = open_from..self.out.lines;
+        for k in release.end - tail..release.end {
+            release_line(self, k);
+        }
+        for edit in &edits {
+            self.note(*edit, Outcome::Open, None, open.clone(), release.clone());
+        }
+        self.decisions.push(TextDecision {
+            reason: region.reason,
+            base: region.base.clone(),
+            site: site_mid,
+            release: release_mid,
+            result: open,
+            edits,
+            base_text,
+            site_text,
+            release_text,
+        });
+    }
+
+    /// Takes down what became of (a part of) a site edit; the gravest outcome stands.
+    fn note(
+        &mut self,
+        edit: usize,
+        outcome: Outcome,
+        step: Option<Step>,
+        result: Range<usize>,
+        release: Range<usize>,
+    ) {
+        let rank = |o: Outcome| match o {
+            Outcome::Already => 0,
+            Outcome::Kept => 1,
+            Outcome::Fitted => 2,
+            Outcome::Moved => 3,
+            Outcome::Dropped => 4,
+            Outcome::Open => 5,
+        };
+        let fate = &mut self.fates[edit];
+        if fate.outcome.is_none_or(|o| rank(outcome) >= rank(o)) {
+            fate.outcome = Some(outcome);
+            fate.step = step.or(fate.step);
+        }
+        let join = |old: &Option<Range<usize>>, new: Range<usize>| match old {
+            Some(old) => Some(old.start.min(new.start)..old.end.max(new.end)),
+            None => Some(new),
+        };
+        fate.result = join(&fate.result, result);
+        fate.release = join(&fate.release, release);
+    }
+
+    fn finish(self) -> MergedLines {
+        let (b, s, r) = (self.forms.base, self.forms.site, self.forms.release);
+        let final_newline = if s.final_newline != b.final_newline { s.final_newline } else { r.final_newline };
+        let edits = self
+            .site_edits
+            .iter()
+            .zip(&self.fates)
+            .map(|(edit, notes)| EditFate {
+                base: edit.old.clone(),
+                site: edit.new.clone(),
+                release: notes.release.clone().unwrap_or(0..0),
+                result: notes.result.clone().unwrap_or(0..0),
+                // Every operation of every edit was noted; if one ever were not, it must not pass as done.
+                outcome: notes.outcome.unwrap_or(Outcome::Open),
+                step: notes.step,
+            })
+            .collect();
+        MergedLines {
+            bytes: self.out.finish(final_newline || self.context.nested),
+            edits,
+            decisions: self.decisions,
+            space_lines: self.space_lines,
+            space_follows_release: self.forms.site_reformatted,
+        }
+    }
+}
+
+/// An edit belongs to a moved stretch when it lies within; an insertion at the stretch's edge may belong to
+/// what stays.
+fn within(edit: &Edit, moved: &MovedStretch) -> bool {
+    if edit.old.is_empty() {
+        moved.base.start < edit.old.start && edit.old.start < moved.base.end
+    } else {
+        moved.base.start <= edit.old.start && edit.old.end <= moved.base.end
+    }
+}
+
+/// The result as it grows. A line's end is written when the next line comes, so that the last line's is known.
+struct Out {
+    bytes: Vec<u8>,
+    lines: usize,
+    line_end: LineEnd,
+    pending: Option<LineEnd>,
+}
+
+impl Out {
+    fn new(line_end: LineEnd) -> Self {
+        Out { bytes: Vec::new(), lines: 0, line_end, pending: None }
+    }
+
+    /// Adds a line. It ends as the release's lines do.
+    fn line(&mut self, content: &[u8]) {
+        self.flush();
+        self.bytes.extend_from_slice(content);
+        self.lines += 1;
+        self.pending = Some(self.line_end);
+    }
+
+    fn text(&mut self, text: &[u8]) {
+        for line in split_lines(text) {
+            self.line(line.content);
+        }
+    }
+
+    fn marker(&mut self, label: &str) {
+        self.line(label.as_bytes());
+    }
+
+    fn flush(&mut self) {
+        if let Some(end) = self.pending.take() {
+            self.bytes.extend_from_slice(end.bytes());
+        }
+    }
+
+    fn finish(mut self, final_newline: bool) -> Vec<u8> {
+        if final_newline {
+            self.flush();
+        }
+        self.bytes
+    }
+}

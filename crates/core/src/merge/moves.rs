@@ -1,0 +1,152 @@
+//! Following a stretch that one side moved within the file.
+//!
+//! To a line comparison a moved block is a deletion here and an insertion there. Taking the deletion at its word
+//! would drop the other side's change in the block, or bring back a block that the other side deleted. So
+//! before anything is called deleted, it is looked for among the same side's insertions: one clear home, or
+//! the question goes to a person.
+
+use std::ops::Range;
+
+use super::align::{Side, Weak};
+use crate::diff::Edit;
+use crate::diff::sketch::WordBag;
+
+/// A stretch of the base that one side took out here and put in there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct MovedStretch {
+    /// Lines of the base.
+    pub(crate) base: Range<usize>,
+    /// Where they stand on the side that moved them.
+    pub(crate) side: Range<usize>,
+}
+
+/// Lines in a row that may be new or gone within a moved stretch.
+const HOLE: usize = 4;
+
+/// Finds the stretches that `mover` moved and in which the other side made changes.
+pub(crate) fn moved_stretches(
+    base: &Side<'_>,
+    mover: &Side<'_>,
+    edits: &[Edit],
+    other_edits: &[Edit],
+    weak: &Weak,
+) -> Vec<MovedStretch> {
+    let needed = |e: &Edit| {
+        !e.old.is_empty() && other_edits.iter().any(|o| o.old.start <= e.old.end && e.old.start <= o.old.end)
+    };
+    if !edits.iter().any(needed) {
+        return Vec::new();
+    }
+    let size = base.keys.iter().chain(&mover.keys).max().map_or(0, |m| *m as usize + 1);
+    let mut added = vec![(0u32, 0usize); size];
+    for edit in edits {
+        for j in edit.new.clone() {
+            let entry = &mut added[mover.keys[j] as usize];
+            *entry = (entry.0 + 1, j);
+        }
+    }
+    let mut deleted = vec![0u32; size];
+    for edit in edits {
+        for i in edit.old.clone() {
+            deleted[base.keys[i] as usize] += 1;
+        }
+    }
+    let mut out: Vec<MovedStretch> = Vec::new();
+    for edit in edits.iter().filter(|e| needed(e)) {
+        let pairs: Vec<(usize, usize)> = edit
+            .old
+            .clone()
+            .filter(|i| {
+                let key = base.keys[*i];
+                !weak.is(key) && added[key as usize].0 == 1 && deleted[key as usize] == 1
+            })
+            .map(|i| (i, added[base.keys[i] as usize].1))
+            .filter(|(_, j)| !edit.new.contains(j) || edit.new.len() > edit.old.len() + HOLE)
+            .collect();
+        for run in runs(&pairs) {
+            let stretch = grow(base, mover, edit, edits, &run);
+            if trusted(base, &stretch, &run, weak)
+                && !out.iter().any(|o| o.side.start < stretch.side.end && stretch.side.start < o.side.end)
+            {
+                out.push(stretch);
+            }
+        }
+    }
+    out
+}
+
+/// Cuts pairs into runs that go on in order on both sides, with small holes.
+fn runs(pairs: &[(usize, usize)]) -> Vec<Vec<(usize, usize)>> {
+    let mut out: Vec<Vec<(usize, usize)>> = Vec::new();
+    for pair in pairs {
+        match out.last_mut() {
+            Some(run)
+                if run
+                    .last()
+                    .is_some_and(|(i, j)| pair.1 > *j && pair.1 - j <= HOLE + 1 && pair.0 - i <= HOLE + 1) =>
+            {
+                run.push(*pair);
+            }
+            _ => out.push(vec![*pair]),
+        }
+    }
+    out
+}
+
+/// Takes in the equal lines right before and after a run (its braces and blank lines).
+fn grow(base: &Side<'_>, mover: &Side<'_>, edit: &Edit, edits: &[Edit], run: &[(usize, usize)]) -> MovedStretch {
+    let (first, last) = (run[0], run[run.len() - 1]);
+    let home = edits.iter().find(|e| e.new.contains(&first.1)).map_or(0..mover.keys.len(), |e| e.new.clone());
+    let (mut i0, mut j0, mut i1, mut j1) = (first.0, first.1, last.0 + 1, last.1 + 1);
+    while i0 > edit.old.start && j0 > home.start && base.keys[i0 - 1] == mover.keys[j0 - 1] {
+        (i0, j0) = (i0 - 1, j0 - 1);
+    }
+    while i1 < edit.old.end && j1 < home.end && base.keys[i1] == mover.keys[j1] {
+        (i1, j1) = (i1 + 1, j1 + 1);
+    }
+    MovedStretch { base: i0..i1, side: j0..j1 }
+}
+
+/// A move is believed when most of the stretch's telling lines are found, and they tell enough.
+fn trusted(base: &Side<'_>, stretch: &MovedStretch, run: &[(usize, usize)], weak: &Weak) -> bool {
+    let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
+    let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
+    run.len() * 10 >= telling * 6 && (run.len() >= 2 && words >= 5 || words >= 6)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::diff::Interner;
+    use crate::merge::align::{From, align};
+    use crate::text::key::Blanks;
+
+    fn find(base: &str, release: &str, site: &str) -> Vec<MovedStretch> {
+        let mut interner = Interner::new();
+        let mut side = |t| Side::new(str::as_bytes(t), Blanks::AreForm, &mut interner);
+        let (base, release, site) = (side(base), side(release), side(site));
+        let weak = Weak::of(&[&base, &release, &site]);
+        let edits = align(&base, &release, &weak, From::Front);
+        let other = align(&base, &site, &weak, From::Front);
+        moved_stretches(&base, &release, &edits, &other, &weak)
+    }
+
+    const BASE: &str =
+        "head one\nbox { first thing here;\n second thing there;\n}\nmid one\nmid two\nmid three\nmid four\nend\n";
+    const MOVED: &str =
+        "head one\nmid one\nmid two\nmid three\nmid four\nbox { first thing here;\n second thing there;\n}\nend\n";
+
+    #[test]
+    fn a_moved_block_is_found_where_the_other_side_changed_it() {
+        let site = BASE.replace("second thing", "other thing");
+        let found = find(BASE, MOVED, &site);
+        assert_eq!(found, [MovedStretch { base: 1..4, side: 5..8 }]);
+        assert!(find(BASE, MOVED, BASE).is_empty(), "nobody changed it");
+    }
+
+    #[test]
+    fn a_block_with_two_homes_is_not_followed() {
+        let twice = MOVED.replace("end\n", "box { first thing here;\n second thing there;\n}\nend\n");
+        assert!(find(BASE, &twice, &BASE.replace("second thing", "other thing")).is_empty());
+    }
+}

@@ -1,0 +1,320 @@
+//! Edits broken into operations on base lines and gaps, and which operations of the two sides clash.
+
+use std::ops::Range;
+
+use super::align::{Side, Weak};
+use crate::diff::Edit;
+use crate::diff::sketch::WordBag;
+
+/// Where a base line went on one side.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Link {
+    /// It is this line, but for white space.
+    Kept(usize),
+    /// It became this line.
+    Changed(usize),
+    /// It is gone.
+    Gone,
+}
+
+impl Link {
+    pub(crate) fn line(self) -> Option<usize> {
+        match self {
+            Link::Kept(j) | Link::Changed(j) => Some(j),
+            Link::Gone => None,
+        }
+    }
+}
+
+/// What an operation does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum OpKind {
+    /// One base line became one line with most of its words.
+    Change,
+    /// Base lines were taken out, and nothing put there.
+    Delete,
+    /// Lines were put into a gap.
+    Insert,
+    /// Base lines were replaced by other lines; which became which is not known.
+    Rewrite,
+}
+
+/// One operation of one side.
+#[derive(Debug, Clone)]
+pub(crate) struct Op {
+    pub(crate) kind: OpKind,
+    /// Base lines; for an insertion the gap, as an empty range.
+    pub(crate) base: Range<usize>,
+    /// Lines of the side.
+    pub(crate) side: Range<usize>,
+    /// Which of the side's edits it is part of.
+    pub(crate) edit: usize,
+    /// The pairing of a changed line had a close second choice.
+    pub(crate) doubt: bool,
+}
+
+/// One side's operations on the base.
+pub(crate) struct Ops {
+    pub(crate) links: Vec<Link>,
+    pub(crate) ops: Vec<Op>,
+    /// Per gap: the side's lines that stand in it.
+    gaps: Vec<Range<usize>>,
+}
+
+impl Ops {
+    /// Breaks a side's edits into operations. Only edits that `touched` says the other side touches are broken
+    /// finely; the others are one operation each.
+    pub(crate) fn new(
+        base: &Side<'_>,
+        side: &Side<'_>,
+        edits: &[Edit],
+        weak: &Weak,
+        touched: impl Fn(usize) -> bool,
+    ) -> Self {
+        let n = base.lines.len();
+        let mut links = vec![Link::Gone; n];
+        for (i, j) in crate::diff::kept_pairs(edits, n) {
+            links[i] = Link::Kept(j);
+        }
+        let mut ops = Vec::new();
+        let mut gaps = vec![0..0; n + 1];
+        let mut moved = None;
+        for (k, edit) in edits.iter().enumerate() {
+            let pairs = if touched(k) {
+                let moved = moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
+                pair_lines(base, side, edit, weak, moved)
+            } else {
+                Vec::new()
+            };
+            let (mut i, mut j) = (edit.old.start, edit.new.start);
+            for pair in pairs.iter().map(Some).chain([None]) {
+                let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
+                if let Some(kind) = kind_of(i..to_i, j..to_j) {
+                    ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false });
+                    gaps[i] = j..to_j;
+                }
+                if let Some(pair) = pair {
+                    links[pair.base] = if pair.equal { Link::Kept(pair.side) } else { Link::Changed(pair.side) };
+                    if !pair.equal {
+                        ops.push(Op {
+                            kind: OpKind::Change,
+                            base: pair.base..pair.base + 1,
+                            side: pair.side..pair.side + 1,
+                            edit: k,
+                            doubt: pair.doubt,
+                        });
+                    }
+                    (i, j) = (pair.base + 1, pair.side + 1);
+                }
+            }
+        }
+        // Gaps without insertions: an empty range where the gap falls in the side.
+        let mut at = 0;
+        for g in 0..=n {
+            if g > 0
+                && let Some(j) = links[g - 1].line()
+            {
+                at = j + 1;
+            }
+            if gaps[g].is_empty() {
+                gaps[g] = at..at;
+            } else {
+                at = gaps[g].end;
+            }
+        }
+        Ops { links, ops, gaps }
+    }
+
+    /// Returns the side's lines in a gap.
+    pub(crate) fn gap(&self, g: usize) -> Range<usize> {
+        self.gaps[g].clone()
+    }
+
+    /// Returns the side's lines that stand for a stretch of the base. `at_start` and `at_end` say whether the
+    /// insertions in the gaps at its two ends belong to it.
+    pub(crate) fn span(&self, base: &Range<usize>, at_start: bool, at_end: bool) -> Range<usize> {
+        let start = if at_start { self.gaps[base.start].start } else { self.gaps[base.start].end };
+        let end = if at_end { self.gaps[base.end].end } else { self.gaps[base.end].start };
+        start..end.max(start)
+    }
+}
+
+fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
+    match (base.is_empty(), side.is_empty()) {
+        (true, true) => None,
+        (true, false) => Some(OpKind::Insert),
+        (false, true) => Some(OpKind::Delete),
+        (false, false) => Some(OpKind::Rewrite),
+    }
+}
+
+/// Keys that a side both deleted and inserted: those lines moved, and no look-alike may take their place.
+struct MovedKeys(Vec<bool>);
+
+impl MovedKeys {
+    fn new(base: &Side<'_>, side: &Side<'_>, edits: &[Edit]) -> Self {
+        let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
+        let (mut deleted, mut both) = (vec![false; size], vec![false; size]);
+        for edit in edits {
+            for i in edit.old.clone() {
+                deleted[base.keys[i] as usize] = true;
+            }
+        }
+        for edit in edits {
+            for j in edit.new.clone() {
+                let key = side.keys[j] as usize;
+                both[key] = deleted[key];
+            }
+        }
+        MovedKeys(both)
+    }
+}
+
+struct Pair {
+    base: usize,
+    side: usize,
+    equal: bool,
+    doubt: bool,
+}
+
+/// Larger stretches are not paired line by line: the table would cost too much and tell too little.
+const PAIRING_LIMIT: usize = 120 * 120;
+/// From this similarity on, one line is taken for the other's later form.
+const ALIKE: f32 = 0.5;
+/// A second candidate this close makes a pairing doubtful.
+const CLOSE: f32 = 0.1;
+
+/// Pairs changed lines of one edit with their old selves: in order, each at most once, by words in common.
+fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved: &MovedKeys) -> Vec<Pair> {
+    let (n, m) = (edit.old.len(), edit.new.len());
+    if n == 0 || m == 0 || n * m > PAIRING_LIMIT {
+        return Vec::new();
+    }
+    let bags = |s: &Side<'_>, range: &Range<usize>| -> Vec<WordBag> {
+        range.clone().map(|i| WordBag::of(s.lines[i].trimmed())).collect()
+    };
+    let (base_bags, side_bags) = (bags(base, &edit.old), bags(side, &edit.new));
+    let score = |i: usize, j: usize| -> f32 {
+        let (a, b) = (base.keys[edit.old.start + i], side.keys[edit.new.start + j]);
+        if a == b {
+            return if weak.is(a) { 0.2 } else { 1.0 };
+        }
+        if moved.0[a as usize] && !weak.is(a) || moved.0[b as usize] && !weak.is(b) {
+            return 0.0;
+        }
+        if weak.is(a) || weak.is(b) {
+            let closes = |s: &Side<'_>, at: usize| s.lines[at].trimmed().starts_with(b"</");
+            let renamed_closer = n == 1 && m == 1 && closes(base, edit.old.start) && closes(side, edit.new.start);
+            return if renamed_closer { 0.6 } else { 0.0 };
+        }
+        let alike = base_bags[i].similarity(&side_bags[j]);
+        // One line for one line has no rival: less will do.
+        let floor = if n == 1 && m == 1 { 0.34 } else { ALIKE };
+        if alike >= floor { alike } else { 0.0 }
+    };
+    let table: Vec<f32> = (0..n * m).map(|k| score(k / m, k % m)).collect();
+    if rewrapped(base, side, edit, &table) {
+        return Vec::new();
+    }
+    // best[i][j]: the best total over the first i base and j side lines.
+    let width = m + 1;
+    let mut best = vec![0f32; (n + 1) * width];
+    for i in 1..=n {
+        for j in 1..=m {
+            let paired = table[(i - 1) * m + j - 1];
+            let with = if paired > 0.0 { best[(i - 1) * width + j - 1] + paired } else { 0.0 };
+            best[i * width + j] = with.max(best[(i - 1) * width + j]).max(best[i * width + j - 1]);
+        }
+    }
+    let mut pairs = Vec::new();
+    let (mut i, mut j) = (n, m);
+    while i > 0 && j > 0 {
+        let here = best[i * width + j];
+        if here == best[(i - 1) * width + j] {
+            i -= 1;
+        } else if here == best[i * width + j - 1] {
+            j -= 1;
+        } else {
+            (i, j) = (i - 1, j - 1);
+            let own = table[i * m + j];
+            let rival = (0..m)
+                .filter(|q| *q != j)
+                .map(|q| table[i * m + q])
+                .chain((0..n).filter(|p| *p != i).map(|p| table[p * m + j]))
+                .fold(0f32, f32::max);
+            pairs.push(Pair {
+                base: edit.old.start + i,
+                side: edit.new.start + j,
+                equal: base.keys[edit.old.start + i] == side.keys[edit.new.start + j],
+                doubt: own < 1.0 && rival + CLOSE > own,
+            });
+        }
+    }
+    pairs.reverse();
+    // As many lines as before, each with its counterpart in the same place: the order settles what words leave
+    // open.
+    if n == m && pairs.len() == n {
+        for pair in &mut pairs {
+            pair.doubt = false;
+        }
+    }
+    pairs
+}
+
+/// Tells whether the lines of an edit were cut at other places: the words as a whole are the same, or one line
+/// is more like all of the others together than like any one.
+fn rewrapped(base: &Side<'_>, side: &Side<'_>, edit: &Edit, table: &[f32]) -> bool {
+    if edit.old.len() == edit.new.len() {
+        return false;
+    }
+    let joined = |s: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
+        s.lines[range.clone()].iter().flat_map(|l| [l.trimmed(), b" "].concat()).collect()
+    };
+    let alike = WordBag::of(&joined(base, &edit.old)).similarity(&WordBag::of(&joined(side, &edit.new)));
+    let best = table.iter().copied().fold(0f32, f32::max);
+    alike >= 0.999 || (edit.old.len().min(edit.new.len()) == 1 && alike > best + 0.15)
+}
+
+/// How two operations of the two sides stand to each other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Meeting {
+    /// They have nothing to do with each other.
+    Apart,
+    /// Both changed the same line.
+    SameLine,
+    /// Both inserted into the same gap.
+    SameGap,
+    /// Both deleted; the deletions overlap.
+    BothDelete,
+    /// Both did the very same.
+    Same,
+    /// Both cannot be done.
+    Clash,
+}
+
+/// Tells how an operation of the site and one of the release meet.
+///
+/// `equal` compares the lines they put in place.
+pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting {
+    use OpKind::{Change, Delete, Insert, Rewrite};
+    let (a, b) = (&site.base, &release.base);
+    let overlap = a.start < b.end && b.start < a.end;
+    let touch = a.start <= b.end && b.start <= a.end;
+    let doubt = site.doubt || release.doubt;
+    if a == b && site.kind == release.kind && equal() {
+        return Meeting::Same;
+    }
+    match (site.kind, release.kind) {
+        (Change, Change) if overlap => Meeting::SameLine,
+        (Delete, Delete) if overlap => Meeting::BothDelete,
+        (Insert, Insert) if a == b => Meeting::SameGap,
+        (Insert, Delete) | (Delete, Insert) => {
+            // At the edge of a deletion an insertion has a living neighbour; inside it has none.
+            let (gap, gone) = if site.kind == Insert { (a.start, b) } else { (b.start, a) };
+            if gone.start < gap && gap < gone.end { Meeting::Clash } else { Meeting::Apart }
+        }
+        (Insert, Rewrite) | (Rewrite, Insert) | (Rewrite, Rewrite) if touch => Meeting::Clash,
+        _ if overlap || (touch && doubt) => Meeting::Clash,
+        _ => Meeting::Apart,
+    }
+}

@@ -1,0 +1,121 @@
+//! White space and line ends: form, not content.
+//!
+//! Lines are lined up blind to white space; here is decided how they are written. The release's form wins,
+//! unless only the site changed it on purpose: a block that the site wrapped and so indented deeper keeps its
+//! depth, whatever the release has put there since.
+
+use std::borrow::Cow;
+
+use super::align::{Side, units_differ};
+use super::ops::{Link, Ops};
+use crate::text::{Form, Indent, Line};
+
+/// How the three versions are written, compared.
+pub(crate) struct Forms {
+    pub(crate) base: Form,
+    pub(crate) site: Form,
+    pub(crate) release: Form,
+    /// The site indents by another unit than the base.
+    site_unit_changed: bool,
+    /// The release indents by another unit than the base.
+    release_unit_changed: bool,
+    /// The site reformatted the file as a whole: its white space is not a change.
+    pub(crate) site_reformatted: bool,
+}
+
+impl Forms {
+    pub(crate) fn new(
+        base: &Side<'_>,
+        site: &Side<'_>,
+        release: &Side<'_>,
+        site_ops: &Ops,
+        keep_blanks: bool,
+    ) -> Self {
+        let mut forms = Forms {
+            base: base.form,
+            site: site.form,
+            release: release.form,
+            site_unit_changed: units_differ(&base.form, &site.form),
+            release_unit_changed: units_differ(&base.form, &release.form),
+            site_reformatted: false,
+        };
+        let (mut kept, mut changed) = (0usize, 0usize);
+        for (i, link) in site_ops.links.iter().enumerate() {
+            let Link::Kept(j) = *link else { continue };
+            let (b, s) = (&base.lines[i], &site.lines[j]);
+            if b.is_blank() {
+                continue;
+            }
+            kept += 1;
+            if b.content != s.content && forms.site_shift(b, s) == 0 {
+                changed += 1;
+            }
+        }
+        forms.site_reformatted =
+            !keep_blanks && (forms.site_unit_changed || (kept >= 4 && changed * 10 > kept * 3));
+        forms
+    }
+
+    /// By how many levels the site indents a line deeper than the base did.
+    pub(crate) fn site_shift(&self, base: &Line<'_>, site: &Line<'_>) -> isize {
+        let (b, s) = (self.base.measure(base.indent()), self.site.measure(site.indent()));
+        s.levels as isize - b.levels as isize
+    }
+
+    /// Tells whether white space that only the site changed follows the release.
+    pub(crate) fn follows_release(&self) -> bool {
+        self.site_reformatted
+    }
+
+    /// Returns how a line that both sides kept is written.
+    pub(crate) fn kept_line<'a>(&self, base: &Line<'a>, site: &Line<'a>, release: &Line<'a>) -> Cow<'a, [u8]> {
+        let (b, s, r) = (base.content, site.content, release.content);
+        if s == b || s == r {
+            return Cow::Borrowed(r);
+        }
+        if r == b && !self.follows_release() {
+            return Cow::Borrowed(s);
+        }
+        if base.is_blank() {
+            return Cow::Borrowed(r);
+        }
+        self.shifted(release, self.site_shift(base, site))
+    }
+
+    /// Returns a line of the release, indented deeper by so many levels of the release's unit.
+    pub(crate) fn shifted<'a>(&self, line: &Line<'a>, levels: isize) -> Cow<'a, [u8]> {
+        if levels == 0 || line.is_blank() {
+            return Cow::Borrowed(line.content);
+        }
+        let indent = line.indent();
+        let measured = self.release.measure(indent);
+        let wanted = Indent { levels: measured.levels.saturating_add_signed(levels), rest: measured.rest };
+        let mut out = self.release.write(wanted);
+        out.extend_from_slice(&line.content[indent.len()..]);
+        Cow::Owned(out)
+    }
+
+    /// Returns a line of the site as it is written in the result's surroundings: `from` and `to` are the
+    /// indentation of one line nearby, on the site and in the result.
+    pub(crate) fn fitted<'a>(&self, line: &Line<'a>, from: &[u8], to: &[u8]) -> Cow<'a, [u8]> {
+        if line.is_blank() {
+            return Cow::Borrowed(line.content);
+        }
+        let own = line.indent();
+        if from == to && !self.site_unit_changed && !self.release_unit_changed {
+            return Cow::Borrowed(line.content);
+        }
+        let text = &line.content[own.len()..];
+        let indent = if let Some(deeper) = own.strip_prefix(from).filter(|d| d.is_empty()) {
+            [to, deeper].concat()
+        } else {
+            let (own, from, to) = (self.site.measure(own), self.site.measure(from), self.release.measure(to));
+            let levels = (to.levels + own.levels).saturating_sub(from.levels);
+            self.release.write(Indent { levels, rest: own.rest })
+        };
+        if indent == own {
+            return Cow::Borrowed(line.content);
+        }
+        Cow::Owned([indent.as_slice(), text].concat())
+    }
+}

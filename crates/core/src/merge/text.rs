@@ -1,0 +1,155 @@
+//! Merging three versions of a text file: encodings, the easy cases, and the checks on what the walk gives.
+
+use super::align::{From, Side, Weak, line_edits};
+use super::balance::{Balance, balance};
+use super::lines::{Context, MergedLines, merge_lines};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
+use crate::diff::Interner;
+use crate::text::{Encoding, Text};
+
+/// Merges three versions of a text file.
+///
+/// Returns `None` when one of them is binary, or the result cannot be written in its encoding; then the files
+/// can only be taken whole. Line numbers count from 0.
+///
+/// ```
+/// use daxle_core::merge::{Dialect, MergeOptions, Outcome, merge_text};
+///
+/// let merged = merge_text(
+///     b"one\ntwo\nthree\n",
+///     b"one\n2\nthree\n",
+///     b"zero\none\ntwo\nthree\n",
+///     &Dialect::default(),
+///     &MergeOptions::default(),
+/// )
+/// .unwrap();
+/// assert_eq!(merged.bytes, b"zero\none\n2\nthree\n");
+/// assert_eq!(merged.edits[0].outcome, Outcome::Kept);
+/// ```
+pub fn merge_text(
+    base: &[u8],
+    site: &[u8],
+    release: &[u8],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> Option<TextMerge> {
+    let (b, s, r) = (Text::decode(base)?, Text::decode(site)?, Text::decode(release)?);
+    let plain = |bytes: &[u8], outcome: Outcome| {
+        let edits = line_edits(&b.body, &s.body, dialect.blanks);
+        let edits = edits.into_iter().map(|e| EditFate {
+            release: if outcome == Outcome::Already { e.new.clone() } else { e.old.clone() },
+            result: e.new.clone(),
+            base: e.old,
+            site: e.new,
+            outcome,
+            step: None,
+        });
+        TextMerge { bytes: bytes.to_vec(), edits: edits.collect(), ..TextMerge::default() }
+    };
+    if base == site {
+        return Some(plain(release, Outcome::Kept));
+    }
+    if base == release {
+        let mut merge = plain(site, Outcome::Kept);
+        merge.space_lines = space_lines(&b.body, &s.body, dialect);
+        return Some(merge);
+    }
+    if site == release {
+        return Some(plain(release, Outcome::Already));
+    }
+    let encoding = merged_encoding(b.encoding, s.encoding, r.encoding);
+    let merged = merge_bodies(&b.body, &s.body, &r.body, dialect, options);
+    let bytes = Text::encode(merged.bytes, encoding)?;
+    Some(TextMerge {
+        bytes,
+        edits: merged.edits,
+        decisions: merged.decisions,
+        space_lines: merged.space_lines,
+        space_follows_release: merged.space_follows_release,
+    })
+}
+
+/// The encoding is form: the release's.
+fn merged_encoding(base: Encoding, site: Encoding, release: Encoding) -> Encoding {
+    // A file is plain UTF-8 also when it merely has no letter beyond ASCII: then the site's letters decide.
+    if release == Encoding::Utf8 && base == Encoding::Utf8 && site == Encoding::SingleByte {
+        return Encoding::SingleByte;
+    }
+    release
+}
+
+fn space_lines(base: &[u8], site: &[u8], dialect: &Dialect) -> usize {
+    let (b, s) = (crate::text::split_lines(base), crate::text::split_lines(site));
+    let edits = line_edits(base, site, dialect.blanks);
+    crate::diff::kept_pairs(&edits, b.len()).filter(|(i, j)| b[*i].content != s[*j].content).count()
+}
+
+fn merge_bodies(
+    base: &[u8],
+    site: &[u8],
+    release: &[u8],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> MergedLines {
+    let mut interner = Interner::new();
+    let mut side = |body| Side::new(body, dialect.blanks, &mut interner);
+    let (b, s, r) = (side(base), side(site), side(release));
+    let weak = Weak::of(&[&b, &s, &r]);
+    let context = Context { dialect, options, weak: &weak, from: From::Front, asked: &[], nested: false };
+    let mut asked: Vec<(usize, Reason)> = Vec::new();
+    let mut merged = merge_lines(&b, &s, &r, context);
+
+    // The doubt check: lined up from the other end, does any change land elsewhere?
+    if options.trust != Trust::Bold {
+        let other = merge_lines(&b, &s, &r, Context { from: From::Back, ..context });
+        if other.bytes != merged.bytes {
+            asked = doubtful(&merged, &other);
+            if !asked.is_empty() {
+                merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+            }
+        }
+    }
+
+    // The count check: brackets and tags add up, or the steps nearest to the fault are asked about.
+    if merged.decisions.is_empty() {
+        let count = |text: &[u8]| balance(text, dialect.markup);
+        let (cb, cs, cr) = (count(base), count(site), count(release));
+        let adds_up = |m: &MergedLines| Balance::follows(&count(&m.bytes), &cb, &cs, &cr);
+        if !adds_up(&merged) {
+            let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };
+            let plainly = merge_lines(&b, &s, &r, Context { options: &strict, ..context });
+            if !plainly.decisions.is_empty() || adds_up(&plainly) {
+                merged = plainly;
+                for decision in &mut merged.decisions {
+                    decision.reason = Reason::Unbalanced;
+                }
+            } else {
+                let unbalanced = |e: &EditFate| {
+                    let text = |side: &Side<'_>, range: &std::ops::Range<usize>| -> Vec<u8> {
+                        side.lines[range.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
+                    };
+                    count(&text(&b, &e.base)) != count(&text(&s, &e.site))
+                };
+                asked.extend(
+                    (0..merged.edits.len())
+                        .filter(|k| unbalanced(&merged.edits[*k]))
+                        .map(|k| (k, Reason::Unbalanced)),
+                );
+                merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+            }
+        }
+    }
+    merged
+}
+
+/// The site edits that land at another place of the release when the files are lined up from the other end.
+fn doubtful(merged: &MergedLines, other: &MergedLines) -> Vec<(usize, Reason)> {
+    merged
+        .edits
+        .iter()
+        .zip(&other.edits)
+        .enumerate()
+        .filter(|(_, (a, b))| a.outcome != Outcome::Open && (a.release != b.release || b.outcome == Outcome::Open))
+        .map(|(k, _)| (k, Reason::Doubtful))
+        .collect()
+}

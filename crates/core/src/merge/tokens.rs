@@ -1,0 +1,488 @@
+//! The merge one level finer: words, marks, strings and whole tags as items.
+//!
+//! Two edits are both done when they sit in different slots: an item with content that both kept stands
+//! between them, or one of them is inside a tag that the other does not touch. Whatever is closer is one value,
+//! and a value that both changed is a question. No token comes out that neither side wrote.
+
+use std::borrow::Cow;
+use std::ops::Range;
+
+use super::Dialect;
+use super::tags::{Tag, merge_tags, tag_end, template_end};
+use crate::diff::{Edit, Interner, diff, kept_pairs};
+use crate::text::token::{TokenKind, tokens};
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Sort {
+    /// A word, number or string.
+    Word,
+    /// Punctuation.
+    Mark,
+    /// A whole tag with its attributes.
+    Tag,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Item<'a> {
+    lead: &'a [u8],
+    text: &'a [u8],
+    sort: Sort,
+}
+
+impl Item<'_> {
+    fn solid(&self) -> bool {
+        self.sort != Sort::Mark
+    }
+
+    /// Ends a declaration, so that what follows is another value.
+    fn separates(&self) -> bool {
+        matches!(self.text, b";" | b"{" | b"}")
+    }
+}
+
+/// Cuts a text into items.
+fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
+    let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 4 + 1);
+    let (mut flat, mut i) = (0, 0);
+    while i < text.len() {
+        let special = match text[i] {
+            b'<' if dialect.markup => tag_end(text, i).map(|end| (end, Sort::Tag)),
+            b'"' | b'\'' | b'`' if dialect.strings => string_end(text, i).map(|end| (end, Sort::Word)),
+            _ => None,
+        };
+        let Some((end, sort)) = special else {
+            i = template_end(text, i).filter(|_| dialect.markup).unwrap_or(i + 1);
+            continue;
+        };
+        let lead = push_tokens(&mut out, &text[flat..i]);
+        out.push(Item { lead, text: &text[i..end], sort });
+        (flat, i) = (end, end);
+    }
+    let lead = push_tokens(&mut out, &text[flat..]);
+    if !lead.is_empty() {
+        out.push(Item { lead, text: b"", sort: Sort::Mark });
+    }
+    out
+}
+
+/// Adds plain tokens and returns the blanks left over at the end.
+fn push_tokens<'a>(out: &mut Vec<Item<'a>>, text: &'a [u8]) -> &'a [u8] {
+    for token in tokens(text) {
+        if token.text.is_empty() {
+            return token.lead;
+        }
+        let sort = if token.kind == TokenKind::Word { Sort::Word } else { Sort::Mark };
+        out.push(Item { lead: token.lead, text: token.text, sort });
+    }
+    &text[text.len()..]
+}
+
+/// Returns the end of a quoted string on one line.
+fn string_end(text: &[u8], i: usize) -> Option<usize> {
+    let quote = text[i];
+    let mut at = i + 1;
+    while at < text.len() {
+        match text[at] {
+            b'\\' => at += 2,
+            b'\n' | b'\r' => return None,
+            byte if byte == quote => return Some(at + 1),
+            _ => at += 1,
+        }
+    }
+    None
+}
+
+fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>) -> Vec<u32> {
+    items.iter().map(|item| interner.number(item_key(item))).collect()
+}
+
+/// Tags compare blind to the width of blanks within them.
+fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
+    if item.sort != Sort::Tag || !item.text.iter().any(u8::is_ascii_whitespace) {
+        return Cow::Borrowed(item.text);
+    }
+    let mut key = Vec::with_capacity(item.text.len());
+    for word in item.text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()) {
+        if !key.is_empty() {
+            key.push(b' ');
+        }
+        key.extend_from_slice(word);
+    }
+    // `<a >` is `<a>`.
+    if key.ends_with(b" >") {
+        key.truncate(key.len() - 2);
+        key.push(b'>');
+    }
+    Cow::Owned(key)
+}
+
+struct Version<'a> {
+    items: Vec<Item<'a>>,
+    keys: Vec<u32>,
+}
+
+/// Which share of the base's words both sides must have kept for a merge of several lines to be sensible.
+const KEPT_SHARE: f32 = 0.5;
+
+/// Merges three versions of a short text by its words; `None` where it cannot be sure.
+///
+/// The result is written in the release's form. `whole_lines` is set when the text is a stretch of several
+/// lines rather than one line's versions: then both sides must have kept most of the base's words.
+pub(crate) fn merge_tokens(
+    base: &[u8],
+    site: &[u8],
+    release: &[u8],
+    dialect: &Dialect,
+    whole_lines: bool,
+) -> Option<Vec<u8>> {
+    let mut interner = Interner::new();
+    let mut version = |text| {
+        let items = items(text, dialect);
+        let keys = number(&items, &mut interner);
+        Version { items, keys }
+    };
+    let (base, site, release) = (version(base), version(site), version(release));
+    let site_edits = token_edits(&base, &site);
+    let release_edits = token_edits(&base, &release);
+    if whole_lines && (!mostly_kept(&base, &site, &site_edits) || !mostly_kept(&base, &release, &release_edits)) {
+        return None;
+    }
+    let plan = combine(&base, &site, &release, &site_edits, &release_edits, dialect)?;
+    write(&base, &site, &release, &site_edits, &release_edits, &plan)
+}
+
+/// A tag that became another tag counts as kept: its attributes are looked at one by one.
+fn mostly_kept(base: &Version<'_>, side: &Version<'_>, edits: &[Edit]) -> bool {
+    let solid = |range: Range<usize>| base.items[range].iter().filter(|i| i.solid()).count();
+    let replaced = edits.iter().filter(|e| !is_tag_change(base, side, e));
+    let gone: usize = replaced.map(|e| solid(e.old.clone())).sum();
+    let all = solid(0..base.items.len());
+    (all - gone) as f32 >= all as f32 * KEPT_SHARE
+}
+
+/// Tells whether an edit turns one tag into another.
+fn is_tag_change(base: &Version<'_>, side: &Version<'_>, edit: &Edit) -> bool {
+    let tag = |v: &Version<'_>, range: &Range<usize>| range.len() == 1 && v.items[range.start].sort == Sort::Tag;
+    tag(base, &edit.old) && tag(side, &edit.new)
+}
+
+/// Edits from the base's items to a side's: islands of bare punctuation joined, changed tags one by one.
+fn token_edits(base: &Version<'_>, side: &Version<'_>) -> Vec<Edit> {
+    let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
+    let mut weak = vec![false; size];
+    for (item, key) in base.items.iter().zip(&base.keys).chain(side.items.iter().zip(&side.keys)) {
+        weak[*key as usize] = !item.solid();
+    }
+    let edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
+    let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
+    for edit in edits {
+        if let Some(last) = joined.last_mut()
+            && !base.items[last.old.end..edit.old.start].iter().any(|i| i.solid() || i.separates())
+        {
+            last.old.end = edit.old.end;
+            last.new.end = edit.new.end;
+        } else {
+            joined.push(edit);
+        }
+    }
+    joined.into_iter().flat_map(|edit| split_at_tags(base, side, edit)).collect()
+}
+
+/// Splits an edit so that a tag which became another tag of the same name is an edit of its own.
+fn split_at_tags(base: &Version<'_>, side: &Version<'_>, edit: Edit) -> Vec<Edit> {
+    let shapes =
+        |v: &Version<'_>, range: Range<usize>| -> Vec<Option<Vec<u8>>> {
+            v.items[range]
+                .iter()
+                .map(|i| {
+                    if i.sort == Sort::Tag { Tag::parse(i.text).map(|t| t.name.to_ascii_lowercase()) } else { None }
+                })
+                .collect()
+        };
+    let (old, new) = (shapes(base, edit.old.clone()), shapes(side, edit.new.clone()));
+    if old.iter().flatten().next().is_none() || new.iter().flatten().next().is_none() {
+        return vec![edit];
+    }
+    let mut interner = Interner::new();
+    let mut number = |shapes: &[Option<Vec<u8>>], tag: u8| -> Vec<u32> {
+        shapes
+            .iter()
+            .enumerate()
+            .map(|(k, shape)| {
+                // What is no tag pairs with nothing.
+                let own = || format!("{tag} {k}").into_bytes();
+                interner.number(shape.as_ref().map_or_else(own, |n| [b"<", n.as_slice()].concat()).into())
+            })
+            .collect()
+    };
+    let (old_shapes, new_shapes) = (number(&old, 0), number(&new, 1));
+    let edits = diff(&old_shapes, &new_shapes, |_| false);
+    let pairs = kept_pairs(&edits, old.len()).map(|(i, j)| (edit.old.start + i, edit.new.start + j));
+    let mut out = Vec::new();
+    let (mut i, mut j) = (edit.old.start, edit.new.start);
+    for (to_i, to_j) in pairs.chain([(edit.old.end, edit.new.end)]) {
+        if i < to_i || j < to_j {
+            out.push(Edit { old: i..to_i, new: j..to_j });
+        }
+        if to_i < edit.old.end && to_j < edit.new.end {
+            if base.keys[to_i] != side.keys[to_j] {
+                out.push(Edit { old: to_i..to_i + 1, new: to_j..to_j + 1 });
+            }
+            (i, j) = (to_i + 1, to_j + 1);
+        }
+    }
+    out
+}
+
+/// What is done at one edit of the site or the release.
+enum Plan {
+    /// Take the release's edit `r`; the site made the same, or none.
+    Release(usize),
+    /// Take the site's edit `s`.
+    Site(usize),
+    /// A tag that both changed, merged; the site's edit and the release's.
+    Tag(Vec<u8>, usize, usize),
+}
+
+fn combine(
+    base: &Version<'_>,
+    site: &Version<'_>,
+    release: &Version<'_>,
+    site_edits: &[Edit],
+    release_edits: &[Edit],
+    dialect: &Dialect,
+) -> Option<Vec<Plan>> {
+    let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
+    let is_tag = |e: &Edit, v: &Version<'_>| is_tag_change(base, v, e);
+    let (mut s, mut r) = (0, 0);
+    // The last edit done, and whose: what comes next must be clear of it.
+    let mut last: Option<(Edit, bool, bool)> = None;
+    while s < site_edits.len() || r < release_edits.len() {
+        let (se, re) = (site_edits.get(s), release_edits.get(r));
+        if let (Some(se), Some(re)) = (se, re) {
+            if se.old == re.old && site.keys[se.new.clone()] == release.keys[re.new.clone()] {
+                plan.push(Plan::Release(r));
+                (s, r) = (s + 1, r + 1);
+                last = None;
+                continue;
+            }
+            if se.old == re.old && is_tag(se, site) && is_tag(re, release) {
+                let [b, st, rt] = [
+                    base.items[se.old.start].text,
+                    site.items[se.new.start].text,
+                    release.items[re.new.start].text,
+                ];
+                plan.push(Plan::Tag(merge_tags(b, st, rt)?, s, r));
+                (s, r) = (s + 1, r + 1);
+                last = None;
+                continue;
+            }
+        }
+        let sites_turn = match (se, re) {
+            (Some(se), Some(re)) => (se.old.start, se.old.end) <= (re.old.start, re.old.end),
+            (Some(_), None) => true,
+            _ => false,
+        };
+        let (edit, version) = if sites_turn { (&site_edits[s], site) } else { (&release_edits[r], release) };
+        let tag = is_tag(edit, version);
+        if let Some((before, from_site, before_tag)) = &last
+            && *from_site != sites_turn
+            && !clear(base, before, edit, *before_tag || tag, dialect)
+        {
+            return None;
+        }
+        plan.push(if sites_turn { Plan::Site(s) } else { Plan::Release(r) });
+        last = Some((edit.clone(), sites_turn, tag));
+        if sites_turn { s += 1 } else { r += 1 }
+    }
+    Some(plan)
+}
+
+/// Tells whether two edits of different sides sit in different slots.
+fn clear(base: &Version<'_>, before: &Edit, after: &Edit, tag: bool, dialect: &Dialect) -> bool {
+    if before.old.end > after.old.start {
+        return false;
+    }
+    let between = &base.items[before.old.end..after.old.start];
+    if tag {
+        return true;
+    }
+    if dialect.declarations {
+        return between.iter().any(Item::separates);
+    }
+    between.iter().any(Item::solid)
+}
+
+fn write(
+    base: &Version<'_>,
+    site: &Version<'_>,
+    release: &Version<'_>,
+    site_edits: &[Edit],
+    release_edits: &[Edit],
+    plan: &[Plan],
+) -> Option<Vec<u8>> {
+    let link = |edits: &[Edit]| -> Vec<Option<usize>> {
+        let mut links = vec![None; base.items.len()];
+        for (i, j) in kept_pairs(edits, base.items.len()) {
+            links[i] = Some(j);
+        }
+        links
+    };
+    let (site_links, release_links) = (link(site_edits), link(release_edits));
+    let mut out = Writer::default();
+    let mut at = 0;
+    for step in plan.iter().map(Some).chain([None]) {
+        let until = match step {
+            Some(Plan::Site(s)) | Some(Plan::Tag(_, s, _)) => site_edits[*s].old.start,
+            Some(Plan::Release(r)) => release_edits[*r].old.start,
+            None => base.items.len(),
+        };
+        for i in at..until {
+            let (s, r) = (site.items[site_links[i]?], release.items[release_links[i]?]);
+            out.push(lead(base.items[i].lead, s.lead, r.lead), &r)?;
+        }
+        at = at.max(until);
+        match step {
+            Some(Plan::Release(r)) => {
+                let edit = &release_edits[*r];
+                for item in &release.items[edit.new.clone()] {
+                    out.push(item.lead, item)?;
+                }
+                at = at.max(edit.old.end);
+            }
+            Some(Plan::Site(s)) => {
+                let edit = &site_edits[*s];
+                for (k, item) in site.items[edit.new.clone()].iter().enumerate() {
+                    let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
+                    let lead = match replaced {
+                        Some(i) => lead(base.items[i].lead, item.lead, release.items[release_links[i]?].lead),
+                        None => item.lead,
+                    };
+                    // The release kept the tag, perhaps wrapped over lines: its form stays.
+                    let refit = is_tag_change(base, site, edit)
+                        .then(|| {
+                            let kept = release.items[release_links[edit.old.start]?];
+                            merge_tags(base.items[edit.old.start].text, item.text, kept.text)
+                        })
+                        .flatten();
+                    let text = refit.as_deref().unwrap_or(item.text);
+                    out.push(lead, &Item { text, ..*item })?;
+                }
+                at = at.max(edit.old.end);
+            }
+            Some(Plan::Tag(text, s, r)) => {
+                let (se, re) = (&site_edits[*s], &release_edits[*r]);
+                let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
+                out.push(lead(b.lead, si.lead, ri.lead), &Item { lead: b"", text, sort: Sort::Tag })?;
+                at = at.max(se.old.end);
+            }
+            None => {}
+        }
+    }
+    Some(out.bytes)
+}
+
+/// Which blanks stand before an item that both kept: the release's, unless only the site changed them.
+fn lead<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> &'a [u8] {
+    if site == base {
+        release
+    } else if release == base || (site.is_empty() != base.is_empty() && release.is_empty() == base.is_empty()) {
+        site
+    } else {
+        release
+    }
+}
+
+#[derive(Default)]
+struct Writer {
+    bytes: Vec<u8>,
+    after_word: bool,
+}
+
+impl Writer {
+    /// Adds an item; `None` where two words would run together into one that nobody wrote.
+    fn push(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
+        if lead.is_empty() && self.after_word && item.sort == Sort::Word && item.text.first() != Some(&b'"') {
+            return None;
+        }
+        self.bytes.extend_from_slice(lead);
+        self.bytes.extend_from_slice(item.text);
+        self.after_word = item.sort == Sort::Word;
+        Some(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn merge(dialect: &Dialect, base: &str, site: &str, release: &str) -> Option<String> {
+        merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), dialect, false)
+            .map(|t| String::from_utf8(t).unwrap())
+    }
+
+    const PAGE: Dialect = Dialect {
+        markup: true,
+        blanks: crate::text::key::Blanks::AreForm,
+        insertions: super::super::Insertions::Elements,
+        strings: false,
+        declarations: false,
+        markers: true,
+    };
+
+    #[test]
+    fn edits_with_a_kept_word_between_are_both_done() {
+        assert_eq!(
+            merge(&PAGE, "the quick brown fox", "the fast brown fox", "the quick brown dog").unwrap(),
+            "the fast brown dog"
+        );
+    }
+
+    #[test]
+    fn one_value_changed_by_both_is_asked() {
+        assert_eq!(merge(&PAGE, "Just", "Only", "Just now"), None);
+        assert_eq!(merge(&PAGE, "a b", "x b", "y b"), None);
+        let style = Dialect { declarations: true, ..Dialect::default() };
+        assert_eq!(merge(&style, "margin: 1px 2px 3px;", "margin: 9px 2px 3px;", "margin: 1px 2px 8px;"), None);
+        assert_eq!(merge(&style, "a: 1; b: 2;", "a: 9; b: 2;", "a: 1; b: 8;").unwrap(), "a: 9; b: 8;");
+    }
+
+    #[test]
+    fn a_tag_and_its_text_are_different_slots() {
+        assert_eq!(
+            merge(&PAGE, "<p>Old</p>", "<p class=\"s\">Old</p>", "<p>New</p>").unwrap(),
+            "<p class=\"s\">New</p>"
+        );
+        assert_eq!(
+            merge(
+                &PAGE,
+                "<a href=\"/\" class=\"x\"><b>t</b></a>",
+                "<a href=\"/s\" class=\"x\"><b>t</b></a>",
+                "<a href=\"/\" class=\"x r\"><b id=\"i\">t</b></a>"
+            )
+            .unwrap(),
+            "<a href=\"/s\" class=\"x r\"><b id=\"i\">t</b></a>"
+        );
+    }
+
+    #[test]
+    fn the_release_may_have_wrapped_the_line() {
+        assert_eq!(
+            merge(
+                &PAGE,
+                "<i a=\"1\" b=\"2\">t</i>",
+                "<i a=\"1\" b=\"3\">t</i>",
+                "<i\n  a=\"1\"\n  b=\"2\"\n>t</i>"
+            )
+            .unwrap(),
+            "<i\n  a=\"1\"\n  b=\"3\"\n>t</i>"
+        );
+    }
+
+    #[test]
+    fn strings_are_one_value() {
+        let code = Dialect { strings: true, ..Dialect::default() };
+        assert_eq!(merge(&code, "f(\"a b c\")", "f(\"x b c\")", "f(\"a b y\")"), None);
+        assert_eq!(merge(&code, "f(a, b, c)", "f(x, b, c)", "f(a, b, c, d)").unwrap(), "f(x, b, c, d)");
+    }
+}

@@ -1,0 +1,210 @@
+//! Merges with known results, one per cause of needless questions.
+
+use daxle_core::merge::{Dialect, Outcome, Reason, Step};
+use daxle_core::text::key::Blanks;
+
+use crate::{PAGE, SCRIPT, STYLE, merge, text};
+
+#[track_caller]
+fn gives(dialect: &Dialect, [base, site, release]: [&str; 3], expected: &str) {
+    let merged = merge(dialect, base, site, release);
+    assert_eq!(text(&merged), expected);
+    assert!(merged.decisions.is_empty(), "{:?}", merged.decisions);
+}
+
+#[track_caller]
+fn asks(dialect: &Dialect, [base, site, release]: [&str; 3], reason: Reason) {
+    let merged = merge(dialect, base, site, release);
+    assert_eq!(merged.decisions.iter().map(|d| d.reason).collect::<Vec<_>>(), [reason], "{}", text(&merged));
+    assert!(text(&merged).contains("<<<<<<< site\n"), "{}", text(&merged));
+}
+
+#[test]
+fn touching_is_not_overlapping() {
+    let base = "color: red;\nmargin: 1px;\npadding: 2px;\n";
+    gives(
+        &STYLE,
+        [base, &base.replace("red", "blue"), &base.replace("margin: 1px", "margin: 4px")],
+        "color: blue;\nmargin: 4px;\npadding: 2px;\n",
+    );
+    gives(
+        &STYLE,
+        [base, &base.replace("margin", "order: 3;\nmargin"), &base.replace("margin: 1px", "margin: 4px")],
+        "color: red;\norder: 3;\nmargin: 4px;\npadding: 2px;\n",
+    );
+}
+
+#[test]
+fn the_place_beside_a_rewritten_line_is_open() {
+    let base = "<p>start of it</p>\n<p>something old here</p>\n<p>end of it</p>\n";
+    let site = base.replace("<p>end", "<i>own line of ours</i>\n<p>end");
+    let release = base.replace("<p>something old here</p>", "{% for x in list %}\n{{ x.name }}\n{% endfor %}");
+    asks(&PAGE, [base, &site, &release], Reason::PlaceOpen);
+}
+
+#[test]
+fn words_within_a_line() {
+    gives(
+        &PAGE,
+        [
+            "<a class=\"btn big\" href=\"/x\">Visit the mill</a>\n",
+            "<a class=\"btn big own\" href=\"/x\">Visit our mill</a>\n",
+            "<a class=\"btn big\" href=\"/y\">Visit the mill</a>\n",
+        ],
+        "<a class=\"btn big own\" href=\"/y\">Visit our mill</a>\n",
+    );
+    asks(&PAGE, ["<p>Just</p>\n", "<p>Only</p>\n", "<p>Just now</p>\n"], Reason::BothChanged);
+    asks(&STYLE, ["a { color: red; }\n", "a { color: blue; }\n", "a { color: pink; }\n"], Reason::BothChanged);
+}
+
+#[test]
+fn the_release_reindented_the_file() {
+    let base = "<ul>\n  <li>one item</li>\n  <li>two items</li>\n</ul>\n";
+    let site = base.replace("two items", "two mills").replace("</ul>", "  <li>three mills</li>\n</ul>");
+    let release = "<ul>\r\n\t<li>one item</li>\r\n\t<li>two items</li>\r\n</ul>\r\n";
+    gives(
+        &PAGE,
+        [base, &site, release],
+        "<ul>\r\n\t<li>one item</li>\r\n\t<li>two mills</li>\r\n\t<li>three mills</li>\r\n</ul>\r\n",
+    );
+}
+
+#[test]
+fn the_site_reformatted_the_file() {
+    let base = "a {\n  color: red;\n  top: 0;\n}\nb {\n  left: 1px;\n}\n";
+    let site = base.replace("  ", "\t").replace('\n', "\r\n").replace("left: 1px", "left: 9px");
+    let release = base.replace("top: 0", "top: 5px");
+    gives(&STYLE, [base, &site, &release], "a {\n  color: red;\n  top: 5px;\n}\nb {\n  left: 9px;\n}\n");
+    let merged = merge(&STYLE, base, &site, &release);
+    assert!(merged.space_follows_release);
+    assert_eq!(merged.edits.len(), 1, "white space is no change");
+}
+
+#[test]
+fn a_wrap_indents_what_the_release_changed_inside() {
+    let base = "<main>\n  <h1>Title of it</h1>\n  <p>Some text here</p>\n</main>\n";
+    let site =
+        "<main>\n  <div class=\"own\">\n    <h1>Title of it</h1>\n    <p>Some text here</p>\n  </div>\n</main>\n";
+    let release = base.replace("<p>Some text here</p>", "<p>Some new text here</p>");
+    gives(&PAGE, [base, site, &release], &site.replace("Some text", "Some new text"));
+    let added = base.replace("  <p>Some", "  <hr class=\"new rule\">\n  <p>Some");
+    gives(&PAGE, [base, site, &added], &site.replace("    <p>Some", "    <hr class=\"new rule\">\n    <p>Some"));
+}
+
+#[test]
+fn the_release_wrapped_attributes_over_lines() {
+    let base = "<div>\n<img src=\"a.png\" alt=\"The mill\" width=\"20\">\n</div>\n";
+    let site = base.replace("The mill", "Our mill at dusk");
+    let release = "<div>\n<img\n  src=\"a.png\"\n  alt=\"The mill\"\n  width=\"20\"\n>\n</div>\n";
+    gives(&PAGE, [base, &site, release], &release.replace("The mill", "Our mill at dusk"));
+}
+
+#[test]
+fn where_indentation_is_meaning_it_is_kept() {
+    let tree = Dialect { blanks: Blanks::IndentIsMeaning, markers: true, ..Dialect::default() };
+    let base = "menu:\n  first: one\n  second: two\nother: x\n";
+    let site = base.replace("  second: two", "  second: own");
+    gives(
+        &tree,
+        [base, &site, "menu:\n    first: one\n    second: two\nother: y\n"],
+        "menu:\n    first: one\n    second: own\nother: y\n",
+    );
+}
+
+#[test]
+fn a_moved_block_is_followed() {
+    let block = "function wheel(item) {\n  const turns = item.turns + 1;\n  return turns * 20;\n}\n";
+    let rest = "function pond(a) {\n  return a.level;\n}\nfunction sluice(b) {\n  return b.open ? b.gates : 0;\n}\nconst last = pond(sluice);\nstart(last, pond, sluice);\n";
+    let base = format!("{block}{rest}");
+    let site = base.replace("turns * 20", "turns * 25");
+    let release = format!("{rest}{block}");
+    let merged = merge(&SCRIPT, &base, &site, &release);
+    assert_eq!(text(&merged), release.replace("turns * 20", "turns * 25"));
+    assert_eq!(merged.edits[0].outcome, Outcome::Moved);
+    assert_eq!(merged.edits[0].step, Some(Step::Moved));
+    // A deletion follows too: the block must not come back.
+    let without = rest.to_string();
+    assert!(!text(&merge(&SCRIPT, &base, &without, &release)).contains("wheel"));
+    // And the release's change follows the site's move.
+    gives(&SCRIPT, [&base, &release, &site], &release.replace("turns * 20", "turns * 25"));
+}
+
+#[test]
+fn both_wrote_at_one_spot() {
+    let base = "a {\n  top: 0;\n}\n";
+    gives(
+        &STYLE,
+        [base, &format!("{base}\n.own {{\n  left: 1px;\n}}\n"), &format!("{base}\n.new {{\n  left: 2px;\n}}\n")],
+        &format!("{base}\n.new {{\n  left: 2px;\n}}\n\n.own {{\n  left: 1px;\n}}\n"),
+    );
+    let list = "<ul>\n<li>first thing</li>\n</ul>\n";
+    asks(
+        &PAGE,
+        [
+            list,
+            &list.replace("</ul>", "<li>our thing</li>\n</ul>"),
+            &list.replace("</ul>", "<li>their part</li>\n</ul>"),
+        ],
+        Reason::BothInserted,
+    );
+}
+
+#[test]
+fn a_snippet_stays_at_the_end_of_the_head() {
+    let base = "<head>\n<title>{{ t }}</title>\n</head>\n<body>\n</body>\n";
+    let snippet = "<script src=\"https://count.example/c.js\" async></script>\n";
+    let site = base.replace("</head>", &format!("{snippet}</head>"));
+    let release = base
+        .replace("<title>{{ t }}</title>", "<title>{{ page.title }} - {{ t }}</title>")
+        .replace("</head>", "<link rel=\"icon\" href=\"/i.svg\">\n</head>");
+    gives(&PAGE, [base, &site, &release], &release.replace("</head>", &format!("{snippet}</head>")));
+}
+
+#[test]
+fn deletions() {
+    let base = "one one\ntwo two\nthree three\nfour four\nfive five\n";
+    gives(&PAGE, [base, &base.replace("three three\n", ""), "one one\nfive five\n"], "one one\nfive five\n");
+    asks(&PAGE, [base, &base.replace("three three", "three own"), "one one\nfive five\n"], Reason::ReleaseDeleted);
+    asks(
+        &PAGE,
+        [base, "one one\nfive five\n", &base.replace("three three", "three new three")],
+        Reason::SiteDeleted,
+    );
+}
+
+#[test]
+fn a_closer_deleted_by_both_in_a_reindented_file_is_not_deleted_twice() {
+    let base = "function f() {\n  if (a) {\n    if (b) {\n      call(one);\n    }\n  }\n}\n";
+    // The site takes out the inner condition, the release the outer one.
+    let site = "function f() {\n  if (a) {\n    call(one);\n  }\n}\n";
+    let release = "function f() {\n  if (b) {\n    call(one);\n  }\n}\n";
+    let merged = merge(&SCRIPT, base, site, release);
+    let opens = text(&merged).matches('{').count();
+    assert!(!merged.decisions.is_empty() || opens == text(&merged).matches('}').count(), "{}", text(&merged));
+}
+
+#[test]
+fn twins_are_not_mistaken() {
+    let twin = |name: &str| format!(".{name} {{\n  color: red;\n  margin: 0;\n}}\n");
+    let base = [twin("a1a"), twin("b2b"), twin("c3c")].concat();
+    let site = base.replacen(".b2b {\n  color: red", ".b2b {\n  color: navy", 1);
+    // The release moves the second twin to the end.
+    let release = [twin("a1a"), twin("c3c"), twin("b2b")].concat();
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert!(
+        !merged.decisions.is_empty()
+            || text(&merged) == release.replacen(".b2b {\n  color: red", ".b2b {\n  color: navy", 1),
+        "{}",
+        text(&merged)
+    );
+}
+
+#[test]
+fn already_there() {
+    let base = "<p>teh mill</p>\n<p>other</p>\n";
+    let fixed = base.replace("teh", "the");
+    let release = fixed.replace("other", "others and more");
+    let merged = merge(&PAGE, base, &fixed, &release);
+    assert_eq!(text(&merged), release);
+    assert_eq!(merged.edits[0].outcome, Outcome::Already);
+}

@@ -1,0 +1,122 @@
+//! What must hold for any three texts.
+
+use daxle_core::merge::{Dialect, EditFate, Leave, MergeOptions, Outcome, Step, Trust, merge_text};
+use proptest::prelude::*;
+
+use crate::sources::{Dice, edited, page, script, style};
+use crate::{PAGE, SCRIPT, STYLE, merge, text};
+
+fn all_dialects() -> [(Dialect, fn(u64) -> String); 4] {
+    [(PAGE, page), (STYLE, style), (SCRIPT, script), (Dialect::default(), page)]
+}
+
+fn check_laws(dialect: &Dialect, base: &str, site: &str, release: &str) {
+    assert_eq!(text(&merge(dialect, base, base, release)), release, "a site without changes gives the release");
+    assert_eq!(text(&merge(dialect, base, site, base)), site, "a release without changes gives the site");
+    assert_eq!(text(&merge(dialect, base, site, site)), site, "the same on both sides is that");
+    let merged = merge(dialect, base, site, release);
+    let again = merge(dialect, base, site, release);
+    assert_eq!(merged.bytes, again.bytes, "same input, same bytes");
+    let open = merged.edits.iter().filter(|e| e.outcome == Outcome::Open).count();
+    assert_eq!(
+        open > 0,
+        !merged.decisions.is_empty(),
+        "an open change hangs on a decision:\n{base}---\n{site}---\n{release}"
+    );
+    let lines = text(&merged).lines().count();
+    assert!(merged.edits.iter().all(|e| e.result.end <= lines + 1), "places lie within the result");
+}
+
+#[test]
+fn laws_hold_on_theme_files() {
+    for seed in 0..150 {
+        for (dialect, make) in all_dialects() {
+            let base = make(seed);
+            let mut dice = Dice::new(seed);
+            let (site, release) = (edited(&mut dice, &base, 3, "own"), edited(&mut dice, &base, 4, "new"));
+            check_laws(&dialect, &base, &site, &release);
+        }
+    }
+}
+
+/// Every text over a small alphabet of telling lines, up to a length.
+fn small_texts(longest: usize) -> Vec<String> {
+    let mut all = vec![String::new()];
+    let mut last = all.clone();
+    for _ in 0..longest {
+        last = last
+            .iter()
+            .flat_map(|t| ["alpha one", "beta two", "gamma three"].map(|l| format!("{t}{l}\n")))
+            .collect();
+        all.extend(last.clone());
+    }
+    all
+}
+
+#[test]
+fn laws_hold_on_every_small_text() {
+    let texts = small_texts(3);
+    for base in &texts {
+        for site in &texts {
+            for release in &texts {
+                check_laws(&Dialect::default(), base, site, release);
+            }
+        }
+    }
+}
+
+/// A merge without questions has each line as often as the two sides' changes add up to: nothing was lost and
+/// nothing came twice. The slow, obviously right reference.
+#[test]
+fn nothing_is_lost_on_every_small_text() {
+    let texts = small_texts(3);
+    let count = |t: &str, line: &str| t.lines().filter(|l| *l == line).count() as i64;
+    for base in &texts {
+        for site in &texts {
+            for release in &texts {
+                let merged = merge(&Dialect::default(), base, site, release);
+                if !merged.decisions.is_empty() || site == release {
+                    continue;
+                }
+                // What both did alike counts once; the fates say so.
+                let alike = |e: &EditFate| e.outcome == Outcome::Already || e.step == Some(Step::Contains);
+                if merged.edits.iter().any(alike) {
+                    continue;
+                }
+                for line in ["alpha one", "beta two", "gamma three"] {
+                    assert_eq!(
+                        count(text(&merged), line),
+                        count(site, line) + count(release, line) - count(base, line),
+                        "{line}\nbase\n{base}site\n{site}release\n{release}gives\n{}",
+                        text(&merged)
+                    );
+                }
+            }
+        }
+    }
+}
+
+proptest! {
+    /// Swapping the sides swaps only the labels, where no rule puts the release first.
+    #[test]
+    fn swapping_sides_swaps_labels(
+        base in "(aa1|bb2|cc3|\n){0,12}", site in "(aa1|bb2|cc3|dd4|\n){0,12}", release in "(aa1|bb2|cc3|ee5|\n){0,12}"
+    ) {
+        let strict = |s: &str, r: &str| {
+            let options = MergeOptions { trust: Trust::Strict, leave: Leave::Markers, ..MergeOptions::default() };
+            merge_text(base.as_bytes(), s.as_bytes(), r.as_bytes(), &Dialect::default(), &options).unwrap()
+        };
+        let (there, back) = (strict(&site, &release), strict(&release, &site));
+        prop_assert_eq!(there.decisions.is_empty(), back.decisions.is_empty());
+        if there.decisions.is_empty() {
+            prop_assert_eq!(there.bytes, back.bytes);
+        }
+    }
+
+    #[test]
+    fn any_bytes_are_survived(base in "[^\0]{0,80}", site in "[^\0]{0,80}", release in "[^\0]{0,80}") {
+        for dialect in [PAGE, STYLE, SCRIPT] {
+            merge(&dialect, &base, &site, &release);
+        }
+    }
+}
