@@ -7,7 +7,7 @@ use std::ops::Range;
 use super::align::{From, Side, Weak, align};
 use super::gaps::{Gap, Union};
 use super::moves::{MovedStretch, moved_stretches};
-use super::ops::{Link, Meeting, Op, OpKind, Ops, meet};
+use super::ops::{Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
 use super::space::Forms;
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
@@ -63,6 +63,8 @@ pub(crate) fn merge_lines(
         site_ops: &site_ops,
         release_ops: &release_ops,
         forms: &forms,
+        site_moved: MovedKeys::new(base, site, &site_edits),
+        release_moved: MovedKeys::new(base, release, &release_edits),
         from_site_moves: Vec::new(),
         from_release_moves: Vec::new(),
         site_absorbed: vec![false; site_edits.len()],
@@ -133,6 +135,8 @@ struct Walk<'a, 'b> {
     site_ops: &'b Ops,
     release_ops: &'b Ops,
     forms: &'b Forms,
+    site_moved: MovedKeys,
+    release_moved: MovedKeys,
     from_site_moves: Vec<Replaced>,
     from_release_moves: Vec<Replaced>,
     site_absorbed: Vec<bool>,
@@ -246,7 +250,19 @@ impl<'a> Walk<'a, '_> {
                     meeting = Meeting::Clash;
                 }
                 match meeting {
-                    Meeting::Apart | Meeting::BothDelete => {}
+                    Meeting::Apart => {}
+                    Meeting::BothDelete => {
+                        let lines = site.base.start.max(release.base.start)..site.base.end.min(release.base.end);
+                        let moved = |i: usize| {
+                            let key = self.base.keys[i];
+                            !self.context.weak.is(key) && (self.site_moved.has(key) || self.release_moved.has(key))
+                        };
+                        // What looks like deleted by both may have moved on one side: dropping the other's
+                        // deletion would bring it back.
+                        if lines.into_iter().any(moved) {
+                            regions.push(Region { reason: Reason::Doubtful, doubt: true, ..self.region(s, r) });
+                        }
+                    }
                     Meeting::Same => {
                         self.twins.insert(s, r);
                     }

@@ -149,10 +149,15 @@ fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
 }
 
 /// Keys that a side both deleted and inserted: those lines moved, and no look-alike may take their place.
-struct MovedKeys(Vec<bool>);
+pub(crate) struct MovedKeys(Vec<bool>);
 
 impl MovedKeys {
-    fn new(base: &Side<'_>, side: &Side<'_>, edits: &[Edit]) -> Self {
+    /// Tells whether a line with this key moved.
+    pub(crate) fn has(&self, key: u32) -> bool {
+        self.0.get(key as usize).copied().unwrap_or(false)
+    }
+
+    pub(crate) fn new(base: &Side<'_>, side: &Side<'_>, edits: &[Edit]) -> Self {
         let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
         let (mut deleted, mut both) = (vec![false; size], vec![false; size]);
         for edit in edits {
@@ -199,7 +204,7 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         if a == b {
             return if weak.is(a) { 0.2 } else { 1.0 };
         }
-        if moved.0[a as usize] && !weak.is(a) || moved.0[b as usize] && !weak.is(b) {
+        if moved.has(a) && !weak.is(a) || moved.has(b) && !weak.is(b) {
             return 0.0;
         }
         if weak.is(a) || weak.is(b) {

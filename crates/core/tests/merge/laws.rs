@@ -84,12 +84,11 @@ fn nothing_is_lost_on_every_small_text() {
                     continue;
                 }
                 for line in ["alpha one", "beta two", "gamma three"] {
-                    assert_eq!(
-                        count(text(&merged), line),
-                        count(site, line) + count(release, line) - count(base, line),
-                        "{line}\nbase\n{base}site\n{site}release\n{release}gives\n{}",
-                        text(&merged)
-                    );
+                    let (b, s, r) = (count(base, line), count(site, line), count(release, line));
+                    let got = count(text(&merged), line);
+                    // Both may have deleted the same one; otherwise the changes add up.
+                    let right = if s < b && r < b { s + r - b <= got && got <= s.min(r) } else { got == s + r - b };
+                    assert!(right, "{line}\nbase\n{base}site\n{site}release\n{release}gives\n{}", text(&merged));
                 }
             }
         }
