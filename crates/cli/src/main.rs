@@ -1,1 +1,61 @@
-fn main() {}
+//! Daxle on the command line: parse, dispatch, print the error, exit code.
+
+mod args;
+mod commands;
+mod config;
+mod console;
+mod progress;
+mod show;
+mod themes;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use args::{Cli, Command};
+use commands::Ended;
+use console::Console;
+
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    let console = Console::new(&cli.global);
+    start_log(cli.global.verbose);
+    match run(cli, &console) {
+        Ok(Ended::Clean) => ExitCode::SUCCESS,
+        Ok(Ended::Open) => ExitCode::from(1),
+        Err(trouble) => {
+            // A reader that went away is not our trouble.
+            if trouble.is_broken_pipe() {
+                return ExitCode::SUCCESS;
+            }
+            console.error(&trouble);
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
+    if let Some(threads) = cli.global.threads {
+        // Fails only when set twice.
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(threads).build_global();
+    }
+    match cli.command {
+        Command::Demo(args) => commands::demo::run(args, &cli.global, console),
+        Command::Survey(args) => commands::survey::run(&args, &cli.global, console),
+        Command::Forecast(args) => commands::forecast::run(&args, &cli.global, console),
+        Command::Carry(args) => commands::carry::run(&args, &cli.global, console),
+        Command::Verify(args) => commands::verify::run(&args, &cli.global, console),
+        Command::Generate(args) => commands::generate::run(&args, console),
+    }
+}
+
+/// Sends tracing to stderr, as much as `-v` asks for.
+fn start_log(verbose: u8) {
+    let level = match verbose {
+        0 => return,
+        1 => tracing::Level::INFO,
+        2 => tracing::Level::DEBUG,
+        _ => tracing::Level::TRACE,
+    };
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(level).without_time().init();
+}

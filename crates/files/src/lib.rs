@@ -1,1 +1,24 @@
+//! Themes on disk: folders, archives, vendor packages, and results that are built aside and moved into place.
+//!
+//! * [`open_theme`] takes a folder, a `.zip`, a `.tar.gz` or a vendor's whole package and finds the theme in it
+//! * [`FolderTree`] is a theme in a folder, as the core sees it
+//! * [`Building`] takes the files of a result and puts them in place in one step
+//! * [`write_zip`] packs files deterministically
+//!
+//! Archives and themes are hostile input: see [`Limits`] and the module `safe`.
 
+mod archive;
+mod building;
+mod folder;
+mod open;
+mod safe;
+mod trouble;
+mod zipper;
+
+pub use archive::{ArchiveKind, archive_kind};
+pub use building::{Building, write_file};
+pub use folder::{FolderTree, LinkRule};
+pub use open::{OpenOptions, Opened, open_theme};
+pub use safe::Limits;
+pub use trouble::Trouble;
+pub use zipper::{ZipEntry, write_zip};

@@ -149,7 +149,7 @@ mod tests {
         #[test]
         fn the_script_leads_from_old_to_new(old in sequence(), new in sequence()) {
             let edits = diff(&old, &new, |s| s == 0);
-            prop_assert_eq!(apply(&old, &new, &edits), new.clone());
+            prop_assert_eq!(apply(&old, &new, &edits), new);
             prop_assert!(edits.windows(2).all(|w| w[0].old.end < w[1].old.start && w[0].new.end < w[1].new.start));
         }
 

@@ -17,13 +17,15 @@ pub struct LineShape {
 
 /// Slides pure insertions and deletions to their best place; edits never run into each other.
 ///
-/// `old_shape` and `new_shape` describe the line at an index.
+/// `old_shape` and `new_shape` describe the line at an index; `same` tells whether two lines with equal symbols
+/// are also written alike.
 pub fn slide(
     edits: &mut [Edit],
     old: &[u32],
     new: &[u32],
     old_shape: impl Fn(usize) -> LineShape,
     new_shape: impl Fn(usize) -> LineShape,
+    same: impl Fn(usize, usize) -> bool,
 ) {
     for k in 0..edits.len() {
         let floor = k.checked_sub(1).map_or((0, 0), |p| (edits[p].old.end + 1, edits[p].new.end + 1));
@@ -31,11 +33,15 @@ pub fn slide(
         let edit = &mut edits[k];
         if edit.old.is_empty() && !edit.new.is_empty() {
             let room = (edit.old.start.saturating_sub(floor.0), ceiling.0.saturating_sub(edit.old.start + 1));
-            let by = best_shift(new, edit.new.start, edit.new.end, room, &new_shape);
+            let at = edit.old.start;
+            let alike = |i: usize, on: isize| same(at.saturating_add_signed(on), i);
+            let by = best_shift(new, edit.new.start, edit.new.end, room, &new_shape, alike);
             shift(edit, by);
         } else if edit.new.is_empty() && !edit.old.is_empty() {
             let room = (edit.new.start.saturating_sub(floor.1), ceiling.1.saturating_sub(edit.new.start + 1));
-            let by = best_shift(old, edit.old.start, edit.old.end, room, &old_shape);
+            let at = edit.new.start;
+            let alike = |i: usize, on: isize| same(i, at.saturating_add_signed(on));
+            let by = best_shift(old, edit.old.start, edit.old.end, room, &old_shape, alike);
             shift(edit, by);
         }
     }
@@ -48,12 +54,16 @@ fn shift(edit: &mut Edit, by: isize) {
 }
 
 /// Returns by how much the group `items[start..end]` is best moved; `room` is how far up and down it may go.
+///
+/// `alike(i, on)` tells whether item `i` is written as its partner `on` items after the group's place on the
+/// other side.
 fn best_shift(
     items: &[u32],
     start: usize,
     end: usize,
     room: (usize, usize),
     shape: &impl Fn(usize) -> LineShape,
+    alike: impl Fn(usize, isize) -> bool,
 ) -> isize {
     const FAR: usize = 200;
     let up = (1..=room.0.min(FAR).min(start)).take_while(|n| items[start - n] == items[end - n]).count();
@@ -62,12 +72,24 @@ fn best_shift(
     if up == 0 && down == 0 {
         return 0;
     }
-    let score = |by: isize| {
+    let (up, down) = (up as isize, down as isize);
+    // Partners on the other side stand before the group up to the shift, and after it from there on.
+    let written_otherwise = |from: usize, on: isize| !alike(from.saturating_add_signed(on), on) as usize;
+    let mut unlike: usize = (-up..down).map(|on| written_otherwise(end, on)).sum();
+    let mut best = None;
+    for by in -up..=down {
+        if by > -up {
+            unlike += written_otherwise(start, by - 1);
+            unlike -= written_otherwise(end, by - 1);
+        }
         let (start, end) = (start.saturating_add_signed(by), end.saturating_add_signed(by));
-        cut_cost(items.len(), start, shape) + cut_cost(items.len(), end, shape)
-    };
-    // Last among equals: an appended block stands after its like.
-    (-(up as isize)..=down as isize).min_by_key(|by| (score(*by), -by)).unwrap_or(0)
+        let cost = 20 * unlike + cut_cost(items.len(), start, shape) + cut_cost(items.len(), end, shape);
+        // Last among equals: an appended block stands after its like.
+        if best.is_none_or(|(least, _)| cost <= least) {
+            best = Some((cost, by));
+        }
+    }
+    best.map_or(0, |(_, by)| by)
 }
 
 /// What it costs to cut before item `at`: little before a block at low indentation and after a blank line.
@@ -113,7 +135,7 @@ mod tests {
             closes: item == 9,
         };
         let mut edits = diff(&old, &new, |_| false);
-        slide(&mut edits, &old, &new, |i| shape(old[i]), |i| shape(new[i]));
+        slide(&mut edits, &old, &new, |i| shape(old[i]), |i| shape(new[i]), |_, _| true);
         assert_eq!(edits, [Edit { old: 4..4, new: 4..8 }]);
     }
 
@@ -122,7 +144,7 @@ mod tests {
         let (old, new) = ([5, 5, 5, 1, 5], [5, 5, 5, 5, 2, 5, 5]);
         let mut edits = diff(&old, &new, |_| false);
         let flat = LineShape { indent: Some(0), closes: false };
-        slide(&mut edits, &old, &new, |_| flat, |_| flat);
+        slide(&mut edits, &old, &new, |_| flat, |_| flat, |_, _| true);
         assert!(edits.windows(2).all(|w| w[0].old.end < w[1].old.start && w[0].new.end < w[1].new.start));
     }
 }

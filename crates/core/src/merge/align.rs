@@ -78,7 +78,8 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
             edits
         }
     };
-    slide(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |i| new.shape(i));
+    let same = |i: usize, j: usize| old.lines[i].content == new.lines[j].content;
+    slide(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |i| new.shape(i), same);
     edits
 }
 

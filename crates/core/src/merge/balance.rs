@@ -34,10 +34,10 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
     for (k, token) in list.iter().enumerate() {
         match token.text {
             b"{" | b"{{" | b"{%" | b"{{-" | b"{%-" | b"{{{" => {
-                add(b"{", token.text.iter().filter(|b| **b == b'{').count() as i64)
+                add(b"{", token.text.iter().filter(|b| **b == b'{').count() as i64);
             }
             b"}" | b"}}" | b"%}" | b"-}}" | b"-%}" | b"}}}" => {
-                add(b"{", -(token.text.iter().filter(|b| **b == b'}').count() as i64))
+                add(b"{", -(token.text.iter().filter(|b| **b == b'}').count() as i64));
             }
             b"(" => add(b"(", 1),
             b")" => add(b"(", -1),

@@ -496,12 +496,12 @@ impl<'a> Walk<'a, '_> {
                     }
                     Some(Union::Site(step)) => self.site_lines(&site, site.side.clone(), g, Some(step)),
                     Some(Union::Both(step)) => {
-                        self.release_lines(release.side.clone(), g);
+                        self.release_lines(release.side, g);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
                     _ => {
                         // Insertions at the two edges of one another's operations: the release's first.
-                        self.release_lines(release.side.clone(), g);
+                        self.release_lines(release.side, g);
                         self.site_lines(&site, site.side.clone(), g, Some(Step::Neighbour));
                     }
                 }
@@ -739,10 +739,9 @@ impl<'a> Walk<'a, '_> {
     /// Merges a region by words, or leaves it as a question.
     fn settle_or_ask(&mut self, region: &Region) {
         let member_at = |ops: &[Op], members: &[usize], gap: usize| {
-            members.iter().any(|k| {
-                ops[*k].base.is_empty() && ops[*k].base.start == gap
-                    || ops[*k].kind == OpKind::Rewrite && ops[*k].base.start == gap
-            })
+            members
+                .iter()
+                .any(|k| ops[*k].base.start == gap && (ops[*k].base.is_empty() || ops[*k].kind == OpKind::Rewrite))
         };
         let span = |side: &Ops, members: &[usize]| {
             let at_start = member_at(&side.ops, members, region.base.start);
@@ -809,9 +808,7 @@ impl<'a> Walk<'a, '_> {
                 self.out.text(&base_text);
                 self.out.marker("=======");
                 self.out.text(&release_text);
-                self.out.marker(
-                    &format!(">>>>>>> release {}", self.context.options.release_label).trim_end().to_string(),
-                );
+                self.out.marker(format!(">>>>>>> release {}", self.context.options.release_label).trim_end());
             }
             Leave::Release => self.out.text(&release_text),
             _ => self.out.text(&site_text),

@@ -100,7 +100,7 @@ fn has_nul(bytes: &[u8]) -> bool {
 }
 
 fn utf16_to_utf8(bytes: &[u8], encoding: Encoding) -> Option<Vec<u8>> {
-    if bytes.len() % 2 != 0 {
+    if !bytes.len().is_multiple_of(2) {
         return None;
     }
     let units = bytes.chunks_exact(2).map(|pair| {

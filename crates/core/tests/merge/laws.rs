@@ -6,7 +6,9 @@ use proptest::prelude::*;
 use crate::sources::{Dice, edited, page, script, style};
 use crate::{PAGE, SCRIPT, STYLE, merge, text};
 
-fn all_dialects() -> [(Dialect, fn(u64) -> String); 4] {
+type Maker = fn(u64) -> String;
+
+fn all_dialects() -> [(Dialect, Maker); 4] {
     [(PAGE, page), (STYLE, style), (SCRIPT, script), (Dialect::default(), page)]
 }
 

@@ -1,0 +1,256 @@
+//! What can be typed. Help, man pages and completions all come from here.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+const AFTER: &str = "\
+Exit codes:
+  0  done, and nothing is open
+  1  done, but decisions are open or a check found something
+  2  could not do it; nothing was written
+
+Start with `daxle demo`: it writes a sample site and runs the whole path on it.";
+
+/// Carry a site's theme changes into the vendor's next release
+#[derive(Debug, Parser)]
+#[command(name = "daxle", version, about, after_help = AFTER, max_term_width = 100)]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) global: Global,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Options of every command.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Everywhere")]
+pub(crate) struct Global {
+    /// Write the result as text or as JSON
+    #[arg(long, global = true, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+    /// Use colours
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: When,
+    /// Say nothing but results and errors
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+    /// Tell what is being done (can be repeated)
+    #[arg(long, short, global = true, action = clap::ArgAction::Count)]
+    pub(crate) verbose: u8,
+    /// Work with so many threads [default: one per processor]
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(usize))]
+    pub(crate) threads: Option<usize>,
+    /// Read the layout from this file [default: the nearest daxle.toml upwards]
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) config: Option<PathBuf>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    Text,
+    Json,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum When {
+    Auto,
+    Always,
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Demo(DemoArgs),
+    Survey(SurveyArgs),
+    Forecast(ForecastArgs),
+    Carry(CarryArgs),
+    Verify(VerifyArgs),
+    Generate(GenerateArgs),
+}
+
+/// Write a sample site and run the whole path on it
+#[derive(Debug, Args)]
+pub(crate) struct DemoArgs {
+    /// Folder to write into; it must be empty or new [default: a temporary one]
+    pub(crate) dir: Option<PathBuf>,
+}
+
+/// List every change that the site made
+///
+/// Compares the site's copy with the release it started from, file by file. Each change gets an id that depends
+/// only on its path and content.
+#[derive(Debug, Args)]
+pub(crate) struct SurveyArgs {
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+    /// Print the changes themselves, as unified diffs
+    #[arg(long)]
+    pub(crate) show: bool,
+}
+
+/// Tell what a new release would do to the site's changes, and write nothing
+#[derive(Debug, Args)]
+pub(crate) struct ForecastArgs {
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+    #[command(flatten)]
+    pub(crate) release: ReleaseSource,
+    #[command(flatten)]
+    pub(crate) merging: Merging,
+}
+
+/// Carry the site's changes into a new release
+///
+/// The result is the new release with the site's changes in it. Beside it stands the account: what became of
+/// every change. Base, site and release may be folders, .zip or .tar.gz archives, a vendor's whole package, or
+/// three single files.
+#[derive(Debug, Args)]
+pub(crate) struct CarryArgs {
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+    #[command(flatten)]
+    pub(crate) release: ReleaseSource,
+    #[command(flatten)]
+    pub(crate) merging: Merging,
+    /// Folder for the result (a file, for three single files)
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: PathBuf,
+    /// File for the account [default: DIR.account.json]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) account: Option<PathBuf>,
+    /// Swap an older result for the new one, in one step
+    #[arg(long)]
+    pub(crate) replace: bool,
+}
+
+/// Prove that every change is accounted for
+///
+/// Looks every change up in the result, independently of how the merge arrived there, and follows decisions that
+/// were taken by editing the files.
+#[derive(Debug, Args)]
+pub(crate) struct VerifyArgs {
+    /// The result of a carry
+    pub(crate) dir: PathBuf,
+    /// File of the account [default: DIR.account.json]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) account: Option<PathBuf>,
+    /// Where the base is now, if not where the account says
+    #[arg(long, value_name = "PATH")]
+    pub(crate) base: Option<PathBuf>,
+    /// Where the site theme is now, if not where the account says
+    #[arg(long, value_name = "PATH")]
+    pub(crate) site: Option<PathBuf>,
+    /// Where the release is now, if not where the account says
+    #[arg(long, value_name = "PATH")]
+    pub(crate) release: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
+}
+
+/// Write man pages or shell completions
+#[derive(Debug, Args)]
+pub(crate) struct GenerateArgs {
+    #[command(subcommand)]
+    pub(crate) what: Generate,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Generate {
+    /// Write a man page for every command
+    Man {
+        /// Folder to write into
+        #[arg(long, value_name = "DIR")]
+        into: PathBuf,
+    },
+    /// Print completions for a shell
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+}
+
+/// Base and site.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Sources {
+    /// The untouched release that the site started from
+    #[arg(long, value_name = "OLD")]
+    pub(crate) base: PathBuf,
+    /// The site's copy of the theme
+    #[arg(long)]
+    pub(crate) site: PathBuf,
+    /// Where in a package the theme is, when several fit
+    #[arg(long, value_name = "PATH")]
+    pub(crate) inside: Option<String>,
+    /// Go on although the themes have different short names
+    #[arg(long)]
+    pub(crate) rename_ok: bool,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
+}
+
+/// The new release.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct ReleaseSource {
+    /// The vendor's new release
+    #[arg(long, value_name = "NEW")]
+    pub(crate) release: PathBuf,
+}
+
+/// What may be read.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Bounds")]
+pub(crate) struct Bounds {
+    /// What to do with symbolic links in a theme
+    #[arg(long, value_name = "RULE", default_value = "refuse", hide_short_help = true)]
+    pub(crate) links: Links,
+    /// Most files in one theme
+    #[arg(long, value_name = "N", default_value_t = 100_000, hide_short_help = true)]
+    pub(crate) max_files: usize,
+    /// Most mebibytes unpacked from one archive
+    #[arg(long, value_name = "MIB", default_value_t = 8192, hide_short_help = true)]
+    pub(crate) max_unpacked: u64,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Links {
+    /// Stop with an error
+    Refuse,
+    /// Leave them out
+    Skip,
+}
+
+/// How the merge goes about it.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Merging")]
+pub(crate) struct Merging {
+    /// How much to merge without asking
+    #[arg(long, value_name = "LEVEL", default_value = "normal")]
+    pub(crate) trust: TrustLevel,
+    /// What stands at an open spot
+    #[arg(long, value_name = "SIDE", default_value = "markers")]
+    pub(crate) leave: LeaveSide,
+    /// Keep the site's white space where it reformatted whole files
+    #[arg(long)]
+    pub(crate) keep_blanks: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TrustLevel {
+    /// Only what a plain line merge would do
+    Strict,
+    /// What the words on both sides determine
+    Normal,
+    /// Also what is merely likely
+    Bold,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum LeaveSide {
+    /// Three-part conflict markers, where the format can hold them
+    Markers,
+    /// The site's side
+    Site,
+    /// The release's side
+    Release,
+}

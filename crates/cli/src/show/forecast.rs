@@ -1,0 +1,51 @@
+//! A forecast as text.
+
+use std::fmt::Write;
+
+use daxle_core::carry::account::Account;
+
+use super::{count, decisions_list, files_table, jump_words, style, totals_line};
+use crate::console::harmless;
+
+pub(crate) fn text(account: &Account) -> String {
+    let (t, f) = (style::TITLE, style::FAINT);
+    let themes = &account.themes;
+    let mut out = String::new();
+    let _ = writeln!(
+        out,
+        "{t}Forecast{t:#}: {} in the site's copy of {}, carried into {}{}\n",
+        count(account.totals.changes, "change"),
+        harmless(&themes.base.label()),
+        harmless(&themes.release.label()),
+        jump_words(account),
+    );
+    out += &files_table(account);
+    let _ = writeln!(out, "\n  {}", totals_line(&account.totals));
+    if !account.vendor.is_empty() {
+        let _ = writeln!(out, "\n{t}Under the site's changes the vendor{t:#}");
+        for change in &account.vendor {
+            let what = match &change.to {
+                Some(to) => format!("renamed {} to {}", harmless(&change.path), harmless(to)),
+                None => format!("removed {}", harmless(&change.path)),
+            };
+            let _ = writeln!(out, "  {what}");
+        }
+    }
+    let open = decisions_list(account);
+    if !open.is_empty() {
+        let _ = writeln!(out, "\n{t}A carry would ask{t:#}\n{}", open.trim_end_matches('\n'));
+    }
+    for remark in &account.remarks {
+        let _ = writeln!(out, "\n  {}: {}", harmless(&remark.path), harmless(&remark.text));
+    }
+    if !account.notes.is_empty() {
+        let _ = writeln!(out, "\n{t}The vendor's notes{t:#}");
+        for notes in &account.notes {
+            let _ = writeln!(out, "  {t}{}{t:#}", harmless(&notes.version));
+            for line in notes.text.lines() {
+                let _ = writeln!(out, "    {f}{}{f:#}", harmless(line));
+            }
+        }
+    }
+    out
+}

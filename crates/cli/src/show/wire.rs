@@ -1,0 +1,139 @@
+//! What the commands write as JSON (`docs/account-format.md`); apart from the core's types, so that a change
+//! there cannot change the format.
+
+use daxle_core::carry::account::{Account, Blob, Lines, Theme, Totals, VendorChange};
+use daxle_core::carry::{Finding, Proof};
+use daxle_core::changes::{ChangeId, Origin, Survey, What};
+use daxle_core::theme::{Jump, Kind, changelog::Notes};
+use serde::Serialize;
+
+/// A survey.
+#[derive(Serialize)]
+pub(crate) struct SurveyReport {
+    format: &'static str,
+    format_version: u32,
+    base: Theme,
+    site: Theme,
+    changed_files: usize,
+    untouched_files: usize,
+    changes: Vec<SurveyChange>,
+}
+
+#[derive(Serialize)]
+struct SurveyChange {
+    id: ChangeId,
+    path: String,
+    kind: Kind,
+    what: What,
+    origin: Origin,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    base_path: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    base: Option<Lines>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    site: Option<Lines>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    removed: Option<Blob>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    added: Option<Blob>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    size: Option<u64>,
+}
+
+impl SurveyReport {
+    pub(crate) fn new(base: Theme, site: Theme, survey: &Survey) -> Self {
+        let changes = survey.files.iter().flat_map(|file| {
+            file.changes.iter().map(|c| SurveyChange {
+                id: c.id.clone(),
+                path: c.path.clone(),
+                kind: c.kind,
+                what: c.what,
+                origin: c.origin,
+                base_path: file.base_path.clone().filter(|p| *p != c.path),
+                base: c.base.as_ref().map(Lines::from),
+                site: c.site.as_ref().map(Lines::from),
+                removed: c.base.as_ref().map(|_| Blob::of(&c.removed)),
+                added: c.site.as_ref().map(|_| Blob::of(&c.added)),
+                size: matches!(c.what, What::Added | What::Replaced).then_some(c.size),
+            })
+        });
+        SurveyReport {
+            format: "daxle-survey",
+            format_version: 1,
+            base,
+            site,
+            changed_files: survey.files.len(),
+            untouched_files: survey.untouched,
+            changes: changes.collect(),
+        }
+    }
+}
+
+/// A forecast: an account in short.
+#[derive(Serialize)]
+pub(crate) struct Forecast<'a> {
+    format: &'static str,
+    format_version: u32,
+    base: &'a Theme,
+    site: &'a Theme,
+    release: &'a Theme,
+    jump: Option<Jump>,
+    totals: Totals,
+    files: Vec<ForecastFile<'a>>,
+    decisions: &'a [daxle_core::carry::account::Decision],
+    vendor: &'a [VendorChange],
+    notes: &'a [Notes],
+}
+
+#[derive(Serialize)]
+struct ForecastFile<'a> {
+    path: &'a str,
+    totals: Totals,
+}
+
+impl<'a> Forecast<'a> {
+    pub(crate) fn new(account: &'a Account) -> Self {
+        let files = daxle_core::carry::account::by_file(&account.changes);
+        Forecast {
+            format: "daxle-forecast",
+            format_version: 1,
+            base: &account.themes.base,
+            site: &account.themes.site,
+            release: &account.themes.release,
+            jump: account.jump,
+            totals: account.totals,
+            files: files.into_iter().map(|(path, totals)| ForecastFile { path, totals }).collect(),
+            decisions: &account.decisions,
+            vendor: &account.vendor,
+            notes: &account.notes,
+        }
+    }
+}
+
+/// A verification.
+#[derive(Serialize)]
+pub(crate) struct Verification<'a> {
+    format: &'static str,
+    format_version: u32,
+    proved: bool,
+    changes: usize,
+    files: usize,
+    newly_settled: usize,
+    totals: Totals,
+    findings: &'a [Finding],
+}
+
+impl<'a> Verification<'a> {
+    pub(crate) fn new(proof: &'a Proof) -> Self {
+        Verification {
+            format: "daxle-verification",
+            format_version: 1,
+            proved: proof.findings.is_empty(),
+            changes: proof.changes,
+            files: proof.files,
+            newly_settled: proof.newly_settled,
+            totals: proof.account.totals,
+            findings: &proof.findings,
+        }
+    }
+}

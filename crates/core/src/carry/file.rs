@@ -1,0 +1,452 @@
+//! One file of a carry: what the three versions give.
+
+use std::ops::Range;
+
+use super::Content;
+use super::account::{
+    Blob, ChangeRecord, Decision, FileRecord, Lines, Remark, Source, Stands, State, VendorChange,
+};
+use super::run::{CarryOptions, Inputs};
+use super::valid::well_formed;
+use crate::changes::{Change, ChangeId, FileChange, What};
+use crate::formats::merge_file;
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge};
+use crate::theme::{Digest, Entry, Kind, ReadError, Tree, dialect_of};
+
+/// A file in the three themes, as indices into their entries.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Triple {
+    pub(crate) base: Option<usize>,
+    pub(crate) site: Option<usize>,
+    pub(crate) release: Option<usize>,
+}
+
+/// What a file came to.
+#[derive(Debug, Default)]
+pub(crate) struct FileResult {
+    pub(crate) path: String,
+    pub(crate) content: Option<Content>,
+    pub(crate) aside: Option<Content>,
+    pub(crate) changes: Vec<ChangeRecord>,
+    pub(crate) decisions: Vec<Decision>,
+    pub(crate) record: Option<FileRecord>,
+    pub(crate) vendor: Option<VendorChange>,
+    pub(crate) remarks: Vec<Remark>,
+}
+
+/// Works one file out. `touched` holds the site's changes in it, if it made any.
+pub(crate) fn carry_file(
+    inputs: &Inputs<'_>,
+    options: &CarryOptions,
+    triple: &Triple,
+    touched: Option<&FileChange>,
+) -> Result<FileResult, ReadError> {
+    let work = Work::new(inputs, options, triple, touched);
+    let Some(touched) = touched else {
+        // The site left the file alone: it follows the release, also out of the theme.
+        let content = triple.release.map(Content::Release);
+        return Ok(FileResult { path: work.release_path(), content, ..FileResult::default() });
+    };
+    match (triple.base, triple.site, triple.release) {
+        (Some(_), None, Some(_)) => work.site_deleted(touched),
+        (Some(_), None, None) => Ok(work.finish(touched, Outcome::Already, None, None, Source::Nowhere)),
+        (Some(_), Some(_), None) => work.release_deleted(touched),
+        (Some(_), Some(_), Some(_)) => work.all_three(touched),
+        (None, Some(_), Some(_)) => work.both_added(touched),
+        _ => {
+            let content = triple.site.map(Content::Site);
+            Ok(work.finish(touched, Outcome::Kept, None, content, Source::Site))
+        }
+    }
+}
+
+struct Work<'a> {
+    inputs: &'a Inputs<'a>,
+    options: &'a CarryOptions,
+    triple: &'a Triple,
+    base: Option<&'a Entry>,
+    site: Option<&'a Entry>,
+    release: Option<&'a Entry>,
+    kind: Kind,
+    path: String,
+}
+
+impl<'a> Work<'a> {
+    fn new(
+        inputs: &'a Inputs<'a>,
+        options: &'a CarryOptions,
+        triple: &'a Triple,
+        touched: Option<&FileChange>,
+    ) -> Self {
+        let entry = |tree: &'a dyn Tree, k: Option<usize>| k.map(|k| &tree.entries()[k]);
+        let (base, site, release) = (
+            entry(inputs.base, triple.base),
+            entry(inputs.site, triple.site),
+            entry(inputs.release, triple.release),
+        );
+        // A renamed file is three-way as well: the side that gave it another name has its way.
+        let free = |path: &str| inputs.release.find(path).is_none();
+        let path = match (base, site, release) {
+            (Some(b), Some(s), Some(r)) if r.path == b.path && (s.path == b.path || free(&s.path)) => &s.path,
+            (_, _, Some(r)) => &r.path,
+            (_, Some(s), _) => &s.path,
+            (b, _, _) => b.map_or(&inputs.unnamed, |b| &b.path),
+        };
+        Work {
+            inputs,
+            options,
+            triple,
+            base,
+            site,
+            release,
+            kind: touched.map_or(Kind::Other, |t| t.kind),
+            path: path.clone(),
+        }
+    }
+
+    fn release_path(&self) -> String {
+        self.release.map_or_else(|| self.path.clone(), |r| r.path.clone())
+    }
+
+    fn read(&self, tree: &dyn Tree, index: Option<usize>) -> Result<Vec<u8>, ReadError> {
+        index.map_or(Ok(Vec::new()), |k| tree.read(k))
+    }
+
+    /// The vendor took the file away or gave it another name.
+    fn vendor(&self) -> Option<VendorChange> {
+        let base = self.base?;
+        match self.release {
+            None => Some(VendorChange { path: base.path.clone(), to: None }),
+            Some(r) if r.path != base.path => {
+                Some(VendorChange { path: base.path.clone(), to: Some(r.path.clone()) })
+            }
+            Some(_) => None,
+        }
+    }
+
+    fn record(&self, from: Source, digest: Option<Digest>) -> FileRecord {
+        let other = |e: Option<&Entry>| e.map(|e| e.path.clone()).filter(|p| *p != self.path);
+        FileRecord {
+            path: self.path.clone(),
+            base_path: other(self.base),
+            site_path: other(self.site),
+            release_path: other(self.release),
+            kind: self.kind,
+            from,
+            digest: digest.map(|d| d.hex()),
+        }
+    }
+
+    fn change(&self, change: &Change, outcome: Outcome, step: Option<Step>) -> ChangeRecord {
+        ChangeRecord {
+            id: change.id.clone(),
+            path: change.path.clone(),
+            kind: change.kind,
+            what: change.what,
+            origin: change.origin,
+            outcome,
+            step,
+            note: self.inputs.notes_on.get(&change.id).cloned(),
+            base_path: self.base.map(|b| b.path.clone()).filter(|p| *p != change.path),
+            result_path: None,
+            base: change.base.as_ref().map(Lines::from),
+            site: change.site.as_ref().map(Lines::from),
+            release: None,
+            result: None,
+            removed: change.base.as_ref().map(|_| Blob::of(&change.removed)),
+            added: change.site.as_ref().map(|_| Blob::of(&change.added)),
+            decision: None,
+        }
+    }
+
+    /// The file as a whole came out one way.
+    fn finish(
+        &self,
+        touched: &FileChange,
+        outcome: Outcome,
+        step: Option<Step>,
+        content: Option<Content>,
+        from: Source,
+    ) -> FileResult {
+        let digest = match &content {
+            Some(Content::Release(_)) => self.release.map(|e| e.digest),
+            Some(Content::Site(_)) => self.site.map(|e| e.digest),
+            Some(Content::Merged(bytes, _)) => Some(Digest::of(bytes)),
+            None => None,
+        };
+        let mut changes: Vec<ChangeRecord> =
+            touched.changes.iter().map(|c| self.change(c, outcome, step)).collect();
+        if content.is_some() {
+            for change in &mut changes {
+                change.result_path = Some(self.path.clone());
+                if from == Source::Site {
+                    change.result = change.site;
+                }
+            }
+        }
+        FileResult {
+            path: self.path.clone(),
+            content,
+            changes,
+            record: Some(self.record(from, digest)),
+            vendor: self.vendor(),
+            ..FileResult::default()
+        }
+    }
+
+    fn blob(&self, tree: &dyn Tree, index: Option<usize>) -> Result<Blob, ReadError> {
+        let Some(index) = index else { return Ok(Blob::Missing { missing: true }) };
+        let entry = &tree.entries()[index];
+        if entry.binary || entry.size > 1 << 20 {
+            return Ok(Blob::File { size: entry.size, digest: entry.digest.hex() });
+        }
+        Ok(Blob::of(&tree.read(index)?))
+    }
+
+    /// The file as a whole is a question.
+    fn ask(&self, touched: &FileChange, reason: Reason, content: Option<Content>) -> Result<FileResult, ReadError> {
+        let (from, stands) = match &content {
+            Some(Content::Site(_)) => (Source::Site, Stands::Site),
+            Some(Content::Release(_)) => (Source::Release, Stands::Release),
+            Some(Content::Merged(..)) => (Source::Merged, Stands::Markers),
+            None if self.site.is_none() => (Source::Nowhere, Stands::Site),
+            None => (Source::Nowhere, Stands::Release),
+        };
+        let aside = match (&content, self.triple.release, self.triple.site) {
+            (Some(Content::Site(_)), Some(r), _) => Some(Content::Release(r)),
+            (Some(Content::Release(_)), _, Some(s)) => Some(Content::Site(s)),
+            _ => None,
+        };
+        let mut result = self.finish(touched, Outcome::Open, None, content, from);
+        let blobs = [
+            self.blob(self.inputs.base, self.triple.base)?,
+            self.blob(self.inputs.site, self.triple.site)?,
+            self.blob(self.inputs.release, self.triple.release)?,
+        ];
+        let decision =
+            decision(&self.path, reason, stands, None, blobs, touched.changes.iter().map(|c| c.id.clone()));
+        for change in &mut result.changes {
+            change.decision = Some(decision.id.clone());
+        }
+        result.decisions.push(decision);
+        result.aside = aside;
+        Ok(result)
+    }
+
+    fn site_deleted(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
+        if self.base.map(|e| e.digest) == self.release.map(|e| e.digest) {
+            return Ok(self.finish(touched, Outcome::Kept, None, None, Source::Nowhere));
+        }
+        let content =
+            if self.options.leave == Leave::Site { None } else { self.triple.release.map(Content::Release) };
+        self.ask(touched, Reason::SiteDeleted, content)
+    }
+
+    fn release_deleted(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
+        let content = if self.options.leave == Leave::Release { None } else { self.triple.site.map(Content::Site) };
+        self.ask(touched, Reason::ReleaseDeleted, content)
+    }
+
+    fn both_added(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
+        let (Some(site), Some(release)) = (self.site, self.release) else {
+            return Ok(FileResult::default());
+        };
+        if site.digest == release.digest {
+            let content = self.triple.release.map(Content::Release);
+            return Ok(self.finish(touched, Outcome::Already, None, content, Source::Release));
+        }
+        if !site.binary && !release.binary && self.options.leave == Leave::Markers {
+            let (s, r) = (
+                self.read(self.inputs.site, self.triple.site)?,
+                self.read(self.inputs.release, self.triple.release)?,
+            );
+            if dialect_of(&self.path, self.kind, &s).markers
+                && let Some(merge) = merge_file(&self.path, self.kind, b"", &s, &r, &self.merge_options())
+            {
+                return self.ask(
+                    touched,
+                    Reason::BothAdded,
+                    Some(Content::Merged(merge.bytes, self.triple.release)),
+                );
+            }
+        }
+        self.ask_binary(touched, Reason::BothAdded)
+    }
+
+    fn ask_binary(&self, touched: &FileChange, reason: Reason) -> Result<FileResult, ReadError> {
+        let content = match self.options.leave {
+            Leave::Release => self.triple.release.map(Content::Release),
+            _ => self.triple.site.map(Content::Site),
+        };
+        self.ask(touched, reason, content)
+    }
+
+    fn merge_options(&self) -> MergeOptions {
+        MergeOptions {
+            trust: self.options.trust,
+            leave: self.options.leave,
+            keep_blanks: self.options.keep_blanks,
+            release_label: self.inputs.themes.release.version.clone().unwrap_or_default(),
+        }
+    }
+
+    fn all_three(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
+        let (Some(b), Some(s), Some(r)) = (self.base, self.site, self.release) else {
+            return Ok(FileResult::default());
+        };
+        let followed = (r.path != b.path).then_some(Step::Renamed);
+        let renamed_apart = s.path != b.path && r.path != b.path && s.path != r.path;
+        if renamed_apart {
+            return self.ask(touched, Reason::BothChanged, self.triple.site.map(Content::Site));
+        }
+        let mut result = if r.digest == b.digest || r.digest == s.digest || s.digest == b.digest {
+            let (outcome, from) = match (s.digest == b.digest, r.digest == s.digest) {
+                (true, _) => (Outcome::Kept, Source::Release),
+                (_, true) => (Outcome::Already, Source::Release),
+                _ => (Outcome::Kept, Source::Site),
+            };
+            let content = if from == Source::Site {
+                self.triple.site.map(Content::Site)
+            } else {
+                self.triple.release.map(Content::Release)
+            };
+            self.finish(touched, outcome, None, content, from)
+        } else {
+            let texts = [
+                self.read(self.inputs.base, self.triple.base)?,
+                self.read(self.inputs.site, self.triple.site)?,
+                self.read(self.inputs.release, self.triple.release)?,
+            ];
+            let any_binary = b.binary || s.binary || r.binary;
+            let merge = if any_binary {
+                None
+            } else {
+                merge_file(&self.path, self.kind, &texts[0], &texts[1], &texts[2], &self.merge_options())
+            };
+            match merge {
+                None => self.ask_binary(touched, Reason::BothReplaced)?,
+                Some(merge) => self.merged(touched, merge, &texts)?,
+            }
+        };
+        let name_taken = s.path != b.path && self.path != s.path;
+        if name_taken && let Some(change) = result.changes.iter_mut().find(|c| c.what == What::Renamed) {
+            let name = |path: &str| Blob::Text { text: path.to_string() };
+            let blobs = [name(&b.path), name(&s.path), name(&r.path)];
+            let ids = std::iter::once(change.id.clone());
+            let decision = decision(&self.path, Reason::BothAdded, Stands::Release, None, blobs, ids);
+            change.outcome = Outcome::Open;
+            change.decision = Some(decision.id.clone());
+            result.decisions.push(decision);
+        }
+        for change in &mut result.changes {
+            if change.what == What::Renamed && change.outcome != Outcome::Open {
+                // The new name stands whatever became of the content.
+                change.outcome = if r.path == s.path { Outcome::Already } else { Outcome::Kept };
+                change.step = None;
+            } else if followed.is_some() && matches!(change.outcome, Outcome::Kept | Outcome::Fitted) {
+                change.outcome = Outcome::Moved;
+                change.step = followed;
+            }
+        }
+        Ok(result)
+    }
+
+    /// Turns a merge of text into records.
+    fn merged(
+        &self,
+        touched: &FileChange,
+        merge: TextMerge,
+        texts: &[Vec<u8>; 3],
+    ) -> Result<FileResult, ReadError> {
+        let fault = |bytes: &[u8]| well_formed(&self.path, self.kind, bytes);
+        if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
+            return self.ask_binary(touched, Reason::NotValid);
+        }
+        let mut result = FileResult { path: self.path.clone(), vendor: self.vendor(), ..FileResult::default() };
+        if let Some(k) = (0..3).find(|k| fault(&texts[*k]).is_some()) {
+            let (line, what) = fault(&texts[k]).unwrap_or_default();
+            let side = ["base", "site", "release"][k];
+            result.remarks.push(Remark {
+                path: self.path.clone(),
+                text: format!("the {side}'s file is not well-formed (line {line}: {what}); merged as text"),
+            });
+        }
+        let stands = if dialect_of(&self.path, self.kind, &texts[1]).markers && self.options.leave == Leave::Markers
+        {
+            Stands::Markers
+        } else if self.options.leave == Leave::Release {
+            Stands::Release
+        } else {
+            Stands::Site
+        };
+        let mut edited = touched.changes.iter().filter(|c| c.what == What::Edited).zip(&merge.edits);
+        for change in &touched.changes {
+            let mut record = match change.what {
+                What::Edited => match edited.next() {
+                    Some((_, fate)) => {
+                        let mut record = self.change(change, fate.outcome, fate.step);
+                        record.release = Some(Lines::from(&fate.release));
+                        record.result = Some(Lines::from(&fate.result));
+                        record
+                    }
+                    // The merge and the survey number changes alike; if ever not, it must not pass as done.
+                    None => self.change(change, Outcome::Open, None),
+                },
+                What::Whitespace if merge.space_follows_release => {
+                    self.change(change, Outcome::Fitted, Some(Step::ReleaseForm))
+                }
+                _ => self.change(change, Outcome::Kept, None),
+            };
+            record.result_path = Some(self.path.clone());
+            result.changes.push(record);
+        }
+        let at: Vec<usize> =
+            (0..touched.changes.len()).filter(|k| touched.changes[*k].what == What::Edited).collect();
+        let mut seen = std::collections::HashMap::new();
+        for open in &merge.decisions {
+            let ids = open.edits.iter().filter_map(|e| at.get(*e)).map(|k| touched.changes[*k].id.clone());
+            let blobs = [Blob::of(&open.base_text), Blob::of(&open.site_text), Blob::of(&open.release_text)];
+            let mut decision = decision(&self.path, open.reason, stands, Some(&open.result), blobs, ids);
+            let nth = seen.entry(decision.id.clone()).or_insert(0);
+            if *nth > 0 {
+                decision.id = format!("{}-{nth}", decision.id);
+            }
+            *nth += 1;
+            for k in open.edits.iter().filter_map(|e| at.get(*e)) {
+                result.changes[*k].decision = Some(decision.id.clone());
+            }
+            result.decisions.push(decision);
+        }
+        result.record = Some(self.record(Source::Merged, Some(Digest::of(&merge.bytes))));
+        result.content = Some(Content::Merged(merge.bytes, self.triple.release));
+        Ok(result)
+    }
+}
+
+fn decision(
+    path: &str,
+    reason: Reason,
+    stands: Stands,
+    result: Option<&Range<usize>>,
+    [base, site, release]: [Blob; 3],
+    changes: impl Iterator<Item = ChangeId>,
+) -> Decision {
+    let mut hasher = blake3::Hasher::new();
+    hasher.update(path.as_bytes());
+    for blob in [&base, &site, &release] {
+        // The wire form of a blob tells text, bytes and missing files apart.
+        hasher.update(serde_json::to_string(blob).unwrap_or_default().as_bytes());
+    }
+    Decision {
+        id: format!("d{}", &hasher.finalize().to_hex()[..9]),
+        path: path.to_string(),
+        reason,
+        state: State::Open,
+        stands,
+        result: result.map(Lines::from),
+        base,
+        site,
+        release,
+        changes: changes.collect(),
+    }
+}

@@ -1,0 +1,706 @@
+//! Proving an account against a result, without asking the merge.
+//!
+//! This module shares nothing with the merge beyond reading text. It counts words: in a result where every
+//! change of both sides was made once, each word stands as often as `site + release - base` says. Then it looks
+//! each site change up in the neighbourhood it belongs to, and reads every file in its own format.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::ops::Range;
+
+use serde::{Deserialize, Serialize};
+
+use super::account::{Account, ChangeRecord, Decision, FileRecord, Source, Stands, State, Totals};
+use super::valid::well_formed;
+use crate::changes::What;
+use crate::merge::{Outcome, Step};
+use crate::text::token::{TokenKind, tokens};
+use crate::text::{Line, Text, split_lines};
+use crate::theme::{Digest, ReadError, Tree};
+
+/// What is wrong.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum FindingKind {
+    /// The outcomes do not add up to all the changes.
+    TotalsWrong,
+    /// A file that should be in the result is not.
+    FileMissing,
+    /// A file in the result comes from neither side.
+    FileUnexpected,
+    /// A file that the site left alone differs from the release.
+    FileDiffers,
+    /// A site change is not in the result.
+    ChangeMissing,
+    /// A site change stands at a place where its surroundings are not.
+    ChangeMisplaced,
+    /// Words stand in the result more often than both sides put them there.
+    WordsTooMany,
+    /// Words of the release are missing, and no site change took them out.
+    ReleaseMissing,
+    /// A conflict marker that belongs to no open decision.
+    MarkerLeft,
+    /// The file cannot be read in its own format.
+    NotWellFormed,
+    /// Brackets balance in all three versions, but not in the result.
+    Unbalanced,
+}
+
+/// One thing that the proof found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Finding {
+    /// What is wrong.
+    pub kind: FindingKind,
+    /// The file.
+    pub path: String,
+    /// The line in the result, from 1, where there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line: Option<usize>,
+    /// The site change it is about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub change: Option<String>,
+    /// What it means.
+    pub means: String,
+    /// How to mend it.
+    pub mend: String,
+}
+
+/// What a verification came to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Proof {
+    /// What is wrong; empty when all is proved.
+    pub findings: Vec<Finding>,
+    /// The account, brought up to what the result shows now.
+    pub account: Account,
+    /// How many decisions were found taken by editing the file.
+    pub newly_settled: usize,
+    /// How many files of the result were compared.
+    pub files: usize,
+    /// How many site changes were looked up.
+    pub changes: usize,
+}
+
+/// The four trees that a proof looks at.
+pub struct Evidence<'a> {
+    /// The base.
+    pub base: &'a dyn Tree,
+    /// The site theme.
+    pub site: &'a dyn Tree,
+    /// The release.
+    pub release: &'a dyn Tree,
+    /// The result.
+    pub result: &'a dyn Tree,
+}
+
+/// Proves an account against a result.
+///
+/// # Errors
+///
+/// When a file cannot be read.
+pub fn verify(account: &Account, evidence: &Evidence<'_>) -> Result<Proof, ReadError> {
+    let mut proof = Proof {
+        findings: Vec::new(),
+        account: account.clone(),
+        newly_settled: 0,
+        files: evidence.result.entries().len(),
+        changes: account.changes.len(),
+    };
+    if !account.totals.adds_up() || account.totals != Totals::of(&account.changes) {
+        proof.find(
+            FindingKind::TotalsWrong,
+            "",
+            None,
+            "the outcomes do not add up to all the changes",
+            "carry again",
+        );
+    }
+    proof.files(evidence);
+    proof.markers(evidence)?;
+    let files: Vec<FileRecord> = account.files.clone();
+    for file in &files {
+        proof.file(file, evidence)?;
+    }
+    proof.account.totals = Totals::of(&proof.account.changes);
+    proof.findings.sort_by(|a, b| (&a.path, a.line).cmp(&(&b.path, b.line)));
+    Ok(proof)
+}
+
+const OPEN: &[u8] = b"<<<<<<< site";
+const BASE: &[u8] = b"||||||| base";
+const MIDDLE: &[u8] = b"=======";
+const CLOSE: &[u8] = b">>>>>>> release";
+
+/// A conflict block in a file: its lines, and the lines of its three parts.
+struct Block {
+    all: Range<usize>,
+    site: Range<usize>,
+    base: Range<usize>,
+    release: Range<usize>,
+}
+
+/// Reads the conflict blocks of a file, and the lines of markers that belong to none.
+fn blocks(lines: &[Line<'_>]) -> (Vec<Block>, Vec<usize>) {
+    let (mut out, mut stray) = (Vec::new(), Vec::new());
+    let find = |from: usize, mark: &[u8]| {
+        (from..lines.len()).take_while(|k| lines[*k].content != OPEN).find(|k| {
+            let line = lines[*k].content;
+            if mark == CLOSE { line.starts_with(mark) } else { line == mark }
+        })
+    };
+    let mut k = 0;
+    while k < lines.len() {
+        let line = lines[k].content;
+        if line == OPEN
+            && let Some(base) = find(k + 1, BASE)
+            && let Some(middle) = find(base + 1, MIDDLE)
+            && let Some(close) = find(middle + 1, CLOSE)
+        {
+            out.push(Block {
+                all: k..close + 1,
+                site: k + 1..base,
+                base: base + 1..middle,
+                release: middle + 1..close,
+            });
+            k = close + 1;
+            continue;
+        }
+        if line == OPEN || line == BASE || line.starts_with(CLOSE) {
+            stray.push(k);
+        }
+        k += 1;
+    }
+    (out, stray)
+}
+
+fn joined(lines: &[Line<'_>]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for line in lines {
+        out.extend_from_slice(line.content);
+        out.push(b'\n');
+    }
+    out
+}
+
+/// Lines compared blind to their ends and blanks at both ends.
+fn same_lines(a: &[Line<'_>], b: &[u8]) -> bool {
+    let b = split_lines(b);
+    a.len() == b.len() && a.iter().zip(&b).all(|(x, y)| x.trimmed() == y.trimmed())
+}
+
+impl Proof {
+    fn find(&mut self, kind: FindingKind, path: &str, line: Option<usize>, means: &str, mend: &str) {
+        self.findings.push(Finding {
+            kind,
+            path: path.to_string(),
+            line,
+            change: None,
+            means: means.to_string(),
+            mend: mend.to_string(),
+        });
+    }
+
+    /// Every file of the result has a reason to be there, and every file that should be there is.
+    fn files(&mut self, evidence: &Evidence<'_>) {
+        let records: HashMap<&str, &FileRecord> = self.account.files.iter().map(|f| (f.path.as_str(), f)).collect();
+        let taken: HashSet<&str> =
+            self.account.files.iter().map(|f| f.release_path.as_deref().unwrap_or(&f.path)).collect();
+        let mut expected: BTreeMap<&str, Option<Digest>> = BTreeMap::new();
+        for entry in evidence.release.entries() {
+            if !taken.contains(entry.path.as_str()) {
+                expected.insert(&entry.path, Some(entry.digest));
+            }
+        }
+        for file in self.account.files.iter().filter(|f| f.from != Source::Nowhere) {
+            expected.insert(&file.path, None);
+        }
+        let mut found = Vec::new();
+        for (path, digest) in &expected {
+            match evidence.result.find(path).map(|k| evidence.result.entries()[k].digest) {
+                None => found.push((FindingKind::FileMissing, path.to_string())),
+                Some(now) if digest.is_some_and(|d| d != now) => {
+                    found.push((FindingKind::FileDiffers, path.to_string()));
+                }
+                Some(_) => {}
+            }
+        }
+        for entry in evidence.result.entries() {
+            let path = entry.path.as_str();
+            let settled_away = records.get(path).is_some_and(|f| f.from == Source::Nowhere);
+            if !expected.contains_key(path) && !settled_away {
+                found.push((FindingKind::FileUnexpected, path.to_string()));
+            }
+        }
+        for (kind, path) in found {
+            // A whole file that was a question may have been taken out by hand.
+            let asked = self.account.decisions.iter().any(|d| d.path == path && d.result.is_none());
+            match kind {
+                FindingKind::FileMissing if asked => {}
+                FindingKind::FileMissing => {
+                    self.find(kind, &path, None, "the file is not in the result", "carry again, or put it back");
+                }
+                FindingKind::FileDiffers => self.find(
+                    kind,
+                    &path,
+                    None,
+                    "the site did not change this file, yet it is not the release's",
+                    "take the release's file, or note why it was edited",
+                ),
+                _ => self.find(
+                    kind,
+                    &path,
+                    None,
+                    "the file comes from neither the site nor the release",
+                    "remove it",
+                ),
+            }
+        }
+    }
+
+    /// Decisions that somebody took by editing the file; markers that belong to none.
+    fn markers(&mut self, evidence: &Evidence<'_>) -> Result<(), ReadError> {
+        let mut still_open: HashSet<String> = HashSet::new();
+        let mut by_path: BTreeMap<String, Vec<Decision>> = BTreeMap::new();
+        for decision in &self.account.decisions {
+            by_path.entry(decision.path.clone()).or_default().push(decision.clone());
+        }
+        for (path, decisions) in &by_path {
+            let Some(index) = evidence.result.find(path) else { continue };
+            let digest = evidence.result.entries()[index].digest.hex();
+            let record = self.account.files.iter().find(|f| f.path == *path);
+            let untouched = record.is_some_and(|f| f.digest.as_deref() == Some(digest.as_str()));
+            if untouched {
+                still_open.extend(decisions.iter().filter(|d| d.state == State::Open).map(|d| d.id.clone()));
+                continue;
+            }
+            let bytes = evidence.result.read(index)?;
+            let body = Text::decode(&bytes).map(|t| t.body.into_owned()).unwrap_or_default();
+            let lines = split_lines(&body);
+            let (found, _) = blocks(&lines);
+            let mut free: Vec<bool> = vec![true; found.len()];
+            for decision in decisions.iter().filter(|d| d.state == State::Open && d.stands == Stands::Markers) {
+                let parts =
+                    [&decision.site, &decision.base, &decision.release].map(|b| b.bytes().unwrap_or_default());
+                let here = found.iter().enumerate().position(|(k, block)| {
+                    free[k]
+                        && same_lines(&lines[block.site.clone()], &parts[0])
+                        && same_lines(&lines[block.base.clone()], &parts[1])
+                        && same_lines(&lines[block.release.clone()], &parts[2])
+                });
+                // An edited block that still has its markers is not settled either.
+                let here = here.or_else(|| (0..found.len()).find(|k| free[*k] && decision.result.is_none()));
+                if let Some(k) = here {
+                    free[k] = false;
+                    still_open.insert(decision.id.clone());
+                }
+            }
+            // A side that stands and was not changed is still a question.
+            for decision in decisions.iter().filter(|d| d.state == State::Open && d.stands != Stands::Markers) {
+                let stands = if decision.stands == Stands::Site { &decision.site } else { &decision.release };
+                let standing = stands.bytes().is_some_and(|text| {
+                    !text.is_empty()
+                        && (1..=lines.len()).any(|end| {
+                            let count = split_lines(&text).len();
+                            end >= count && same_lines(&lines[end - count..end], &text)
+                        })
+                });
+                if decision.result.is_some() && standing {
+                    still_open.insert(decision.id.clone());
+                }
+            }
+        }
+        for decision in &mut self.account.decisions {
+            if decision.state == State::Open && !still_open.contains(&decision.id) {
+                decision.state = State::Edited;
+                self.newly_settled += 1;
+            }
+        }
+        for entry in evidence.result.entries().iter().filter(|e| !e.binary && e.size < 16 << 20) {
+            let Some(record) = self.account.files.iter().find(|f| f.path == entry.path) else { continue };
+            if record.from != Source::Merged {
+                continue;
+            }
+            let Some(bytes) = evidence.result.read_path(&entry.path) else { continue };
+            let Some(text) = Text::decode(&bytes) else { continue };
+            let lines = split_lines(&text.body);
+            let (found, mut stray) = blocks(&lines);
+            let open = self
+                .account
+                .decisions
+                .iter()
+                .filter(|d| d.path == entry.path && d.state == State::Open && d.stands == Stands::Markers);
+            let extra = found.len().saturating_sub(open.count());
+            stray.extend(found.iter().rev().take(extra).map(|b| b.all.start));
+            // The inputs may hold such lines as content.
+            let content = [evidence.site, evidence.release].iter().any(|tree| {
+                tree.read_path(&entry.path).is_some_and(|b| b.windows(OPEN.len()).any(|w| w == OPEN || w == BASE))
+            });
+            for line in stray.into_iter().filter(|_| !content) {
+                self.find(
+                    FindingKind::MarkerLeft,
+                    &entry.path,
+                    Some(line + 1),
+                    "a conflict marker stands here without an open decision",
+                    "finish the edit and remove the marker",
+                );
+            }
+        }
+        Ok(())
+    }
+
+    /// Proves one file that the site touched.
+    fn file(&mut self, file: &FileRecord, evidence: &Evidence<'_>) -> Result<(), ReadError> {
+        let at = |tree: &dyn Tree, other: &Option<String>| tree.find(other.as_deref().unwrap_or(&file.path));
+        let (base, site, release, result) = (
+            at(evidence.base, &file.base_path),
+            at(evidence.site, &file.site_path),
+            at(evidence.release, &file.release_path),
+            evidence.result.find(&file.path),
+        );
+        self.settle_changes(file, evidence)?;
+        let Some(result) = result else { return Ok(()) };
+        let entry = &evidence.result.entries()[result];
+        let expected = match file.from {
+            Source::Release => release.map(|k| evidence.release.entries()[k].digest),
+            Source::Site => site.map(|k| evidence.site.entries()[k].digest),
+            Source::Merged | Source::Nowhere => None,
+        };
+        let recorded = file.digest.as_deref() == Some(entry.digest.hex().as_str());
+        if recorded && expected.is_some_and(|d| d != entry.digest) {
+            self.find(
+                FindingKind::FileDiffers,
+                &file.path,
+                None,
+                "the file is not the one that the account says was taken",
+                "carry again",
+            );
+        }
+        if entry.binary {
+            return Ok(());
+        }
+        let read = |tree: &dyn Tree, k: Option<usize>| k.map(|k| tree.read(k)).transpose();
+        let bytes = evidence.result.read(result)?;
+        let (b, s, r) = (read(evidence.base, base)?, read(evidence.site, site)?, read(evidence.release, release)?);
+        self.form(file, &bytes, s.as_deref(), r.as_deref());
+        if let (Source::Merged, Some(b), Some(s), Some(r)) = (file.from, b, s, r) {
+            let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
+            if let (Some(b), Some(s), Some(r), Some(x)) = (decode(&b), decode(&s), decode(&r), decode(&bytes)) {
+                self.words(file, &b, &s, &r, &x, recorded);
+            }
+        } else if file.from == Source::Merged {
+            self.look_up_added(file, &bytes);
+        }
+        Ok(())
+    }
+
+    /// Follows what somebody did at open spots: the change is in the result, or it was dropped.
+    fn settle_changes(&mut self, file: &FileRecord, evidence: &Evidence<'_>) -> Result<(), ReadError> {
+        let settled: HashSet<String> =
+            self.account.decisions.iter().filter(|d| d.state == State::Edited).map(|d| d.id.clone()).collect();
+        let bytes = evidence.result.find(&file.path).map(|k| evidence.result.read(k)).transpose()?;
+        let present: Option<HashSet<Vec<u8>>> =
+            bytes.as_ref().map(|b| split_lines(b).iter().map(|l| l.trimmed().to_vec()).collect());
+        let site_digest = file
+            .site_path
+            .as_deref()
+            .or(Some(&file.path))
+            .and_then(|p| evidence.site.find(p))
+            .map(|k| evidence.site.entries()[k].digest);
+        for change in &mut self.account.changes {
+            let mine = change.result_path.as_deref().unwrap_or(&change.path) == file.path
+                || Some(change.path.as_str()) == file.site_path.as_deref();
+            let decided = change.decision.as_ref().is_some_and(|d| settled.contains(d));
+            if !mine || !decided || change.outcome != Outcome::Open {
+                continue;
+            }
+            let stands = match (&change.added, &present) {
+                (Some(added), Some(lines)) => {
+                    let added = added.bytes().unwrap_or_default();
+                    split_lines(&added).iter().filter(|l| !l.is_blank()).all(|l| lines.contains(l.trimmed()))
+                }
+                (None, Some(_)) if change.what == What::Deleted => false,
+                (None, Some(_)) => bytes.as_ref().is_some_and(|b| Some(Digest::of(b)) == site_digest),
+                (_, None) => change.what == What::Deleted,
+            };
+            change.outcome = if stands { Outcome::Fitted } else { Outcome::Dropped };
+        }
+        Ok(())
+    }
+
+    /// The file reads in its own format, or did not before either.
+    fn form(&mut self, file: &FileRecord, bytes: &[u8], site: Option<&[u8]>, release: Option<&[u8]>) {
+        if let Some((line, what)) = well_formed(&file.path, file.kind, bytes) {
+            let fault = |side: Option<&[u8]>| side.is_some_and(|b| well_formed(&file.path, file.kind, b).is_some());
+            let whose = match (fault(site), fault(release)) {
+                (_, true) => "the release's own file has this fault too",
+                (true, _) => "the site's own file has this fault too",
+                _ => "the carry brought this in",
+            };
+            self.find(
+                FindingKind::NotWellFormed,
+                &file.path,
+                Some(line),
+                &format!("{what}; {whose}"),
+                "mend the file at this line",
+            );
+        }
+    }
+
+    /// A file that both added: all of the site's lines are in the result.
+    fn look_up_added(&mut self, file: &FileRecord, bytes: &[u8]) {
+        let open = self.account.decisions.iter().any(|d| d.path == file.path && d.state == State::Open);
+        let empty = bytes.iter().all(u8::is_ascii_whitespace);
+        if !open && empty {
+            self.find(FindingKind::ReleaseMissing, &file.path, None, "the file is empty", "take one side's file");
+        }
+    }
+
+    /// Counts words, and looks every site change up in its neighbourhood.
+    fn words(
+        &mut self,
+        file: &FileRecord,
+        base: &[u8],
+        site: &[u8],
+        release: &[u8],
+        result: &[u8],
+        recorded: bool,
+    ) {
+        let changes: Vec<ChangeRecord> = self
+            .account
+            .changes
+            .iter()
+            .filter(|c| c.result_path.as_deref() == Some(&file.path) && c.what == What::Edited)
+            .cloned()
+            .collect();
+        let (base_lines, site_lines, result_lines) = (split_lines(base), split_lines(site), split_lines(result));
+        // What is open, dropped or was in the release already is taken out of the site's account.
+        let without = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Open | Outcome::Dropped | Outcome::Already);
+        let effective = reverted(&base_lines, &site_lines, changes.iter().filter(without));
+        let (found, _) = blocks(&result_lines);
+        let plain = resolved(&result_lines, &found);
+        let counts = [base, &effective, release, &plain].map(count_words);
+        if recorded {
+            self.count(file, &counts, &changes, &found, &result_lines);
+        }
+        let plain_lines = split_lines(&plain);
+        for change in
+            changes.iter().filter(|c| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved))
+        {
+            self.look_up(file, change, &site_lines, &plain_lines, &counts);
+        }
+        let bracket = |text: &[u8]| brackets(text);
+        let (b, s, r, x) = (bracket(base), bracket(&effective), bracket(release), bracket(&plain));
+        if b == s && b == r && x != b {
+            self.find(
+                FindingKind::Unbalanced,
+                &file.path,
+                None,
+                "brackets balance in all three versions, but not in the result",
+                "look at the fitted changes in this file",
+            );
+        }
+    }
+
+    /// Each word stands as often as the changes of both sides add up to.
+    fn count(
+        &mut self,
+        file: &FileRecord,
+        [base, site, release, result]: &[HashMap<&[u8], i64>; 4],
+        changes: &[ChangeRecord],
+        blocks: &[Block],
+        lines: &[Line<'_>],
+    ) {
+        let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
+        let words: std::collections::BTreeSet<&[u8]> =
+            [base, site, release, result].iter().flat_map(|m| m.keys().copied()).collect();
+        // In a block a change of the site's may be made in part of the text that it shares with the release.
+        let in_blocks: HashSet<Vec<u8>> = blocks
+            .iter()
+            .flat_map(|b| {
+                tokens(&joined(&lines[b.all.clone()])).iter().map(|t| t.text.to_vec()).collect::<Vec<_>>()
+            })
+            .collect();
+        let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+        for word in words {
+            let (b, s, r, x) = (get(base, word), get(site, word), get(release, word), get(result, word));
+            let (ds, dr) = (s - b, r - b);
+            let sum = b + ds + dr;
+            // Where both sides did the like, it may have been the same.
+            let once = if ds.signum() == dr.signum() { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
+            let (low, high) = (sum.min(once), sum.max(once));
+            if in_blocks.contains(word) || (low <= x && x <= high) {
+                continue;
+            }
+            let shown = String::from_utf8_lossy(word).into_owned();
+            if x < low { few.push(shown) } else { many.push(shown) }
+        }
+        let list = |words: &[String]| {
+            let mut text = words.iter().take(6).map(|w| format!("`{w}`")).collect::<Vec<_>>().join(", ");
+            if words.len() > 6 {
+                text += ", …";
+            }
+            text
+        };
+        if !few.is_empty() {
+            let of_site = changes.iter().find(|c| {
+                let added = c.added.as_ref().and_then(super::account::Blob::bytes).unwrap_or_default();
+                let added: HashSet<Vec<u8>> = tokens(&added).iter().map(|t| t.text.to_vec()).collect();
+                few.iter().any(|w| added.contains(w.as_bytes()))
+            });
+            let (kind, means) = match of_site {
+                Some(_) => (FindingKind::ChangeMissing, "words that the site put in are missing"),
+                None => (
+                    FindingKind::ReleaseMissing,
+                    "words of the release are missing, and no site change took them out",
+                ),
+            };
+            self.find(
+                kind,
+                &file.path,
+                None,
+                &format!("{means}: {}", list(&few)),
+                "compare the file with site and release",
+            );
+            if let (Some(change), Some(last)) = (of_site, self.findings.last_mut()) {
+                last.change = Some(change.id.to_string());
+            }
+        }
+        if !many.is_empty() {
+            self.find(
+                FindingKind::WordsTooMany,
+                &file.path,
+                None,
+                &format!("words stand more often than both sides put them there: {}", list(&many)),
+                "look for a change that was made twice, or text that should have gone",
+            );
+        }
+    }
+
+    /// A change's words stand in the result, in the neighbourhood they belong to.
+    fn look_up(
+        &mut self,
+        file: &FileRecord,
+        change: &ChangeRecord,
+        site: &[Line<'_>],
+        result: &[Line<'_>],
+        [_, _, _, counts]: &[HashMap<&[u8], i64>; 4],
+    ) {
+        let Some(at) = change.site.map(|l| l.range()).filter(|r| r.end <= site.len()) else { return };
+        let added: Vec<&Line<'_>> = site[at.clone()].iter().filter(|l| !l.is_blank()).collect();
+        if added.is_empty() {
+            return;
+        }
+        let missing = added
+            .iter()
+            .flat_map(|l| tokens(l.content))
+            .find(|t| t.kind == TokenKind::Word && !counts.contains_key(t.text));
+        let word = missing.map(|t| String::from_utf8_lossy(t.text).into_owned());
+        let report = |proof: &mut Proof, kind, line, means: &str, mend: &str| {
+            proof.find(kind, &file.path, line, means, mend);
+            if let Some(last) = proof.findings.last_mut() {
+                last.change = Some(change.id.to_string());
+            }
+        };
+        if let Some(word) = word.filter(|_| change.step != Some(Step::Words)) {
+            report(
+                self,
+                FindingKind::ChangeMissing,
+                None,
+                &format!("`{word}`, which the site put in, is missing"),
+                "put the change back",
+            );
+            return;
+        }
+        // The place: where most of the site's neighbouring lines stand around the change.
+        let around = |lines: &[Line<'_>], range: &Range<usize>| -> Vec<Vec<u8>> {
+            let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
+            let before = lines[..range.start.min(lines.len())].iter().rev().filter(telling).take(4);
+            let after = lines[range.end.min(lines.len())..].iter().filter(telling).take(4);
+            before.chain(after).map(|l| l.trimmed().to_vec()).collect()
+        };
+        let wanted = around(site, &at);
+        let first = added[0].trimmed();
+        let places: Vec<usize> = (0..result.len()).filter(|k| result[*k].trimmed() == first).collect();
+        let score = |k: usize| {
+            let here = around(result, &(k..(k + at.len()).min(result.len())));
+            wanted.iter().filter(|w| here.contains(w)).count()
+        };
+        let Some(best) = places.iter().map(|k| (score(*k), *k)).max() else { return };
+        // An unchanged twin of what the site replaced, in the very surroundings, says it went to the wrong one.
+        let removed = change.removed.as_ref().and_then(super::account::Blob::bytes).unwrap_or_default();
+        let removed_lines = split_lines(&removed);
+        let telling = removed_lines.iter().find(|l| !l.is_blank());
+        let twin = telling.and_then(|l| {
+            (0..result.len())
+                .filter(|k| result[*k].trimmed() == l.trimmed() && l.trimmed() != first)
+                .map(|k| (score(k), k))
+                .max()
+        });
+        if let Some((_, line)) = twin.filter(|(s, _)| *s > best.0 && *s * 2 >= wanted.len()) {
+            report(
+                self,
+                FindingKind::ChangeMisplaced,
+                Some(best.1 + 1),
+                &format!("the change stands here, but its surroundings are at line {}", line + 1),
+                "move the change to where its surroundings are",
+            );
+        }
+    }
+}
+
+/// The site's text with some of its changes taken back.
+fn reverted<'c>(base: &[Line<'_>], site: &[Line<'_>], changes: impl Iterator<Item = &'c ChangeRecord>) -> Vec<u8> {
+    let mut spots: Vec<(Range<usize>, Range<usize>)> = changes
+        .filter_map(|c| Some((c.site?.range(), c.base?.range())))
+        .filter(|(s, b)| s.end <= site.len() && b.end <= base.len())
+        .collect();
+    spots.sort_by_key(|(s, _)| s.start);
+    let mut out = Vec::new();
+    let mut at = 0;
+    for (s, b) in spots {
+        out.extend(joined(&site[at.min(s.start)..s.start]));
+        out.extend(joined(&base[b]));
+        at = s.end;
+    }
+    out.extend(joined(&site[at..]));
+    out
+}
+
+/// The result with the release's side in place of every conflict block.
+fn resolved(lines: &[Line<'_>], blocks: &[Block]) -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut at = 0;
+    for block in blocks {
+        out.extend(joined(&lines[at..block.all.start]));
+        out.extend(joined(&lines[block.release.clone()]));
+        at = block.all.end;
+    }
+    out.extend(joined(&lines[at..]));
+    out
+}
+
+fn count_words(text: &[u8]) -> HashMap<&[u8], i64> {
+    let mut counts: HashMap<&[u8], i64> = HashMap::new();
+    for token in tokens(text) {
+        if !token.text.is_empty() {
+            *counts.entry(token.text).or_default() += 1;
+        }
+    }
+    counts
+}
+
+/// How far round, square and curly brackets are from balancing.
+fn brackets(text: &[u8]) -> [i64; 3] {
+    let mut counts = [0i64; 3];
+    for byte in text {
+        match byte {
+            b'(' => counts[0] += 1,
+            b')' => counts[0] -= 1,
+            b'[' => counts[1] += 1,
+            b']' => counts[1] -= 1,
+            b'{' => counts[2] += 1,
+            b'}' => counts[2] -= 1,
+            _ => {}
+        }
+    }
+    counts
+}

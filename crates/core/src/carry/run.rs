@@ -1,0 +1,198 @@
+//! The whole theme.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use rayon::prelude::*;
+
+use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
+use super::file::{FileResult, Triple, carry_file};
+use super::{Content, Sink};
+use crate::changes::{ChangeId, FileChange, survey};
+use crate::merge::{Leave, Trust};
+use crate::theme::changelog::Notes;
+use crate::theme::{Layout, Pair, ReadError, Tree, Version, pair};
+
+/// How a carry is to be done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct CarryOptions {
+    /// How much may be done without asking.
+    pub trust: Trust,
+    /// What stands at an open spot.
+    pub leave: Leave,
+    /// Keep the site's white-space changes even where it reformatted whole files.
+    pub keep_blanks: bool,
+}
+
+/// The three themes of a carry and what is known about them.
+pub struct Inputs<'a> {
+    /// The release that the site started from.
+    pub base: &'a dyn Tree,
+    /// The site's copy.
+    pub site: &'a dyn Tree,
+    /// The new release.
+    pub release: &'a dyn Tree,
+    /// The site's layout.
+    pub layout: &'a Layout,
+    /// What the account says of the three.
+    pub themes: Themes,
+    /// The vendor's notes between the versions.
+    pub vendor_notes: Vec<Notes>,
+    /// Notes that somebody gave to changes.
+    pub notes_on: BTreeMap<ChangeId, String>,
+    /// Called with the number of files done and of all files, from several threads.
+    pub progress: &'a (dyn Fn(usize, usize) + Sync),
+    /// The path of a file that has none; never shown.
+    #[doc(hidden)]
+    pub unnamed: String,
+}
+
+/// Carries all site changes into the release: hands the files of the result to `sink`, and returns the account.
+///
+/// The account does not depend on the number of threads.
+///
+/// # Errors
+///
+/// When a file cannot be read, or the sink cannot take one.
+pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Result<Account, ReadError> {
+    let changes = survey(inputs.base, inputs.site, inputs.layout)?;
+    let by_path: HashMap<&str, &FileChange> = changes.files.iter().map(|f| (f.path.as_str(), f)).collect();
+    let triples = triples(inputs)?;
+    let done = AtomicUsize::new(0);
+    let total = triples.len();
+    let paths = Mutex::new(HashSet::new());
+    let mut results: Vec<FileResult> = triples
+        .par_iter()
+        .map(|triple| {
+            let touched = touched(inputs, triple, &by_path);
+            let mut result = carry_file(inputs, options, triple, touched)?;
+            if let Some(content) = result.content.take() {
+                let first = paths.lock().is_ok_and(|mut p| p.insert(result.path.clone()));
+                if !first {
+                    let why = "two files of the result would have this path".to_string();
+                    return Err(ReadError { path: result.path, why });
+                }
+                sink.put(&result.path, &content)?;
+                // Only what the account needs stays in memory.
+                result.content = matches!(content, Content::Release(_)).then_some(content);
+            }
+            if let Some(aside) = result.aside.take() {
+                sink.put_aside(&result.path, &aside)?;
+            }
+            (inputs.progress)(done.fetch_add(1, Ordering::Relaxed) + 1, total);
+            Ok(result)
+        })
+        .collect::<Result<_, ReadError>>()?;
+    results.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(account(inputs, results))
+}
+
+/// The site's changes in a file, if it made any.
+fn touched<'c>(
+    inputs: &Inputs<'_>,
+    triple: &Triple,
+    by_path: &HashMap<&str, &'c FileChange>,
+) -> Option<&'c FileChange> {
+    let path = match (triple.site, triple.base) {
+        (Some(k), _) => &inputs.site.entries()[k].path,
+        (None, Some(k)) => &inputs.base.entries()[k].path,
+        (None, None) => return None,
+    };
+    by_path.get(path.as_str()).copied()
+}
+
+/// Joins the pairings of base with site and base with release.
+fn triples(inputs: &Inputs<'_>) -> Result<Vec<Triple>, ReadError> {
+    let (site, release) = rayon::join(|| pair(inputs.base, inputs.site), || pair(inputs.base, inputs.release));
+    let (site, release) = (site?, release?);
+    let count = inputs.base.entries().len();
+    let mut triples: Vec<Triple> = (0..count).map(|k| Triple { base: Some(k), ..Triple::default() }).collect();
+    let mut assign = |pairs: &[Pair], set: fn(&mut Triple, usize)| -> Vec<usize> {
+        pairs
+            .iter()
+            .filter_map(|p| match (p.old, p.new) {
+                (Some(b), Some(k)) => {
+                    set(&mut triples[b], k);
+                    None
+                }
+                (None, Some(k)) => Some(k),
+                _ => None,
+            })
+            .collect()
+    };
+    let site_added = assign(&site, |t, k| t.site = Some(k));
+    let release_added = assign(&release, |t, k| t.release = Some(k));
+    // What both added under one name is one file.
+    let by_path: HashMap<&str, usize> =
+        release_added.iter().map(|k| (inputs.release.entries()[*k].path.as_str(), *k)).collect();
+    let mut shared = HashSet::new();
+    // The site renamed a file that the release dropped, to a name that the release gave to a new one.
+    for triple in triples.iter_mut().filter(|t| t.release.is_none()) {
+        if let Some(s) = triple.site
+            && let Some(r) = by_path.get(inputs.site.entries()[s].path.as_str())
+        {
+            triple.release = Some(*r);
+            shared.insert(*r);
+        }
+    }
+    for s in site_added {
+        let path = inputs.site.entries()[s].path.as_str();
+        let mut release = by_path.get(path).copied().filter(|r| !shared.contains(r));
+        if release.is_none()
+            && let Some(taken) = inputs.release.find(path)
+        {
+            // The release renamed another file to this name: the name decides, and the other file counts as gone.
+            for triple in triples.iter_mut().filter(|t| t.release == Some(taken)) {
+                triple.release = None;
+            }
+            release = Some(taken);
+        }
+        shared.extend(release);
+        triples.push(Triple { base: None, site: Some(s), release });
+    }
+    for r in release_added.into_iter().filter(|r| !shared.contains(r)) {
+        triples.push(Triple { base: None, site: None, release: Some(r) });
+    }
+    Ok(triples)
+}
+
+fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
+    let mut account = Account {
+        format: FORMAT.into(),
+        format_version: FORMAT_VERSION,
+        themes: inputs.themes.clone(),
+        jump: None,
+        totals: Totals::default(),
+        changes: Vec::new(),
+        decisions: Vec::new(),
+        files: Vec::new(),
+        vendor: Vec::new(),
+        notes: inputs.vendor_notes.clone(),
+        remarks: Vec::new(),
+    };
+    let version = |t: &super::account::Theme| t.version.as_deref().and_then(Version::parse);
+    if let (Some(base), Some(release)) = (version(&inputs.themes.base), version(&inputs.themes.release)) {
+        account.jump = Some(base.jump_to(&release));
+    }
+    let mut folded: HashMap<String, String> = HashMap::new();
+    for result in results {
+        if result.content.is_some() || result.record.as_ref().is_some_and(|r| r.digest.is_some()) {
+            let twin = folded.insert(result.path.to_lowercase(), result.path.clone());
+            if let Some(twin) = twin {
+                account.remarks.push(Remark {
+                    path: result.path.clone(),
+                    text: format!("differs from {twin} in case only: some systems hold just one of them"),
+                });
+            }
+        }
+        account.changes.extend(result.changes);
+        account.decisions.extend(result.decisions);
+        account.files.extend(result.record);
+        account.vendor.extend(result.vendor);
+        account.remarks.extend(result.remarks);
+    }
+    account.vendor.sort_by(|a, b| a.path.cmp(&b.path));
+    account.totals = Totals::of(&account.changes);
+    account
+}

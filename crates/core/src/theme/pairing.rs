@@ -1,0 +1,218 @@
+//! Which file of one tree is which of another: by path, by bytes, by content.
+//!
+//! Renames are found by sketches over an index, so the work is linear in the number of files.
+
+use std::collections::{BTreeMap, HashSet};
+
+use unicode_normalization::UnicodeNormalization;
+
+use super::{Entry, ReadError, Tree};
+use crate::diff::sketch::{Sketch, SketchIndex};
+
+/// A file in two trees; one side may be missing.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Pair {
+    /// Index in the old tree.
+    pub old: Option<usize>,
+    /// Index in the new tree.
+    pub new: Option<usize>,
+    /// The file has another path in the new tree.
+    pub renamed: bool,
+    /// How alike the two are, from 0 to 1 (1 where only the path tells).
+    pub similarity: f32,
+}
+
+/// Two files this alike under different names are one renamed file.
+const RENAMED: f32 = 0.5;
+/// Larger files are not sketched.
+const SKETCH_LIMIT: u64 = 8 << 20;
+
+/// Pairs the files of two trees. Sorted by the old path, then the new.
+///
+/// # Errors
+///
+/// When a file that is needed for finding renames cannot be read.
+pub fn pair(old: &dyn Tree, new: &dyn Tree) -> Result<Vec<Pair>, ReadError> {
+    let (old_entries, new_entries) = (old.entries(), new.entries());
+    let mut pairs: Vec<Pair> = Vec::with_capacity(old_entries.len());
+    let (mut old_left, mut new_left) = (Vec::new(), Vec::new());
+    let (mut i, mut j) = (0, 0);
+    while i < old_entries.len() || j < new_entries.len() {
+        let order = match (old_entries.get(i), new_entries.get(j)) {
+            (Some(a), Some(b)) => a.path.cmp(&b.path),
+            (Some(_), None) => std::cmp::Ordering::Less,
+            _ => std::cmp::Ordering::Greater,
+        };
+        match order {
+            std::cmp::Ordering::Less => {
+                old_left.push(i);
+                i += 1;
+            }
+            std::cmp::Ordering::Greater => {
+                new_left.push(j);
+                j += 1;
+            }
+            std::cmp::Ordering::Equal => {
+                pairs.push(Pair { old: Some(i), new: Some(j), renamed: false, similarity: 1.0 });
+                (i, j) = (i + 1, j + 1);
+            }
+        }
+    }
+    let renamed = |i: usize, j: usize, similarity| Pair { old: Some(i), new: Some(j), renamed: true, similarity };
+
+    // The same name in another Unicode form or another case.
+    let form = |e: &Entry| e.path.nfc().collect::<String>();
+    let folded = |e: &Entry| form(e).to_lowercase();
+    for key in [&form as &dyn Fn(&Entry) -> String, &folded] {
+        match_by(
+            &mut old_left,
+            &mut new_left,
+            |i| key(&old_entries[i]),
+            |j| key(&new_entries[j]),
+            |i, j| {
+                pairs.push(renamed(i, j, 1.0));
+            },
+        );
+    }
+    // The same bytes elsewhere; of several, the one with the same file name.
+    let name = |e: &Entry| e.path.rsplit('/').next().unwrap_or(&e.path).to_string();
+    let bytes_and_name = |e: &Entry| (e.digest, name(e));
+    let filled = |e: &Entry| e.size > 0;
+    match_by(
+        &mut old_left,
+        &mut new_left,
+        |i| filled(&old_entries[i]).then(|| bytes_and_name(&old_entries[i])).ok_or(i),
+        |j| filled(&new_entries[j]).then(|| bytes_and_name(&new_entries[j])).ok_or(old_entries.len() + j),
+        |i, j| pairs.push(renamed(i, j, 1.0)),
+    );
+    match_by(
+        &mut old_left,
+        &mut new_left,
+        |i| filled(&old_entries[i]).then_some(old_entries[i].digest).ok_or(i),
+        |j| filled(&new_entries[j]).then_some(new_entries[j].digest).ok_or(old_entries.len() + j),
+        |i, j| pairs.push(renamed(i, j, 1.0)),
+    );
+    // Alike in content.
+    let found = alike(old, new, &old_left, &new_left)?;
+    let (olds, news): (HashSet<usize>, HashSet<usize>) = found.iter().map(|(i, j, _)| (*i, *j)).unzip();
+    old_left.retain(|i| !olds.contains(i));
+    new_left.retain(|j| !news.contains(j));
+    pairs.extend(found.into_iter().map(|(i, j, similarity)| renamed(i, j, similarity)));
+    pairs.extend(old_left.iter().map(|i| Pair { old: Some(*i), new: None, renamed: false, similarity: 0.0 }));
+    pairs.extend(new_left.iter().map(|j| Pair { old: None, new: Some(*j), renamed: false, similarity: 0.0 }));
+    pairs.sort_by_key(|p| (p.old.is_none(), p.old, p.new));
+    Ok(pairs)
+}
+
+/// Pairs what has the same key and is alone with it on both sides (or comes in the same order).
+fn match_by<K: Ord>(
+    old: &mut Vec<usize>,
+    new: &mut Vec<usize>,
+    old_key: impl Fn(usize) -> K,
+    new_key: impl Fn(usize) -> K,
+    mut found: impl FnMut(usize, usize),
+) {
+    let mut by_key: BTreeMap<K, Vec<usize>> = BTreeMap::new();
+    for j in new.iter().rev() {
+        by_key.entry(new_key(*j)).or_default().push(*j);
+    }
+    let mut taken = HashSet::new();
+    old.retain(|i| match by_key.get_mut(&old_key(*i)).and_then(Vec::pop) {
+        Some(j) => {
+            found(*i, j);
+            taken.insert(j);
+            false
+        }
+        None => true,
+    });
+    new.retain(|j| !taken.contains(j));
+}
+
+/// Finds pairs of alike text files, best first, each file once.
+fn alike(
+    old: &dyn Tree,
+    new: &dyn Tree,
+    old_left: &[usize],
+    new_left: &[usize],
+) -> Result<Vec<(usize, usize, f32)>, ReadError> {
+    let sketchable = |t: &dyn Tree, k: usize| {
+        let e = &t.entries()[k];
+        !e.binary && e.size > 0 && e.size <= SKETCH_LIMIT
+    };
+    let olds: Vec<usize> = old_left.iter().copied().filter(|k| sketchable(old, *k)).collect();
+    let news: Vec<usize> = new_left.iter().copied().filter(|k| sketchable(new, *k)).collect();
+    if olds.is_empty() || news.is_empty() {
+        return Ok(Vec::new());
+    }
+    let sketches = olds.iter().map(|k| Ok(Sketch::of(&old.read(*k)?))).collect::<Result<Vec<_>, ReadError>>()?;
+    let index = SketchIndex::new(sketches);
+    let extension = |t: &dyn Tree, k: usize| {
+        t.entries()[k].path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default()
+    };
+    let mut found: Vec<(usize, usize, f32)> = Vec::new();
+    for j in news {
+        let sketch = Sketch::of(&new.read(j)?);
+        for (k, similarity) in index.candidates(&sketch).into_iter().take(8) {
+            if similarity >= RENAMED && extension(old, olds[k]) == extension(new, j) {
+                found.push((olds[k], j, similarity));
+            }
+        }
+    }
+    found.sort_by(|a, b| b.2.total_cmp(&a.2).then((a.0, a.1).cmp(&(b.0, b.1))));
+    let (mut used_old, mut used_new) = (HashSet::new(), HashSet::new());
+    found.retain(|(i, j, _)| {
+        let free = !used_old.contains(i) && !used_new.contains(j);
+        if free {
+            used_old.insert(*i);
+            used_new.insert(*j);
+        }
+        free
+    });
+    Ok(found)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::theme::MemoryTree;
+
+    fn pairs(old: &[(&str, &str)], new: &[(&str, &str)]) -> Vec<(Option<String>, Option<String>)> {
+        let (old, new) = (MemoryTree::new(old.to_vec()), MemoryTree::new(new.to_vec()));
+        let path = |t: &MemoryTree, k: Option<usize>| k.map(|k| t.entries()[k].path.clone());
+        pair(&old, &new).unwrap().iter().map(|p| (path(&old, p.old), path(&new, p.new))).collect()
+    }
+
+    #[test]
+    fn files_are_paired_by_path_bytes_and_content() {
+        let long: String = (0..20).map(|n| format!("line number {n}\n")).collect();
+        let changed = long.replace("number 3\n", "no 3\n");
+        let found = pairs(
+            &[
+                ("a.txt", "same"),
+                ("b.png", "bytes"),
+                ("c.html", &long),
+                ("gone.txt", "x y z"),
+                ("Logo.svg", "<svg/>"),
+            ],
+            &[
+                ("a.txt", "other"),
+                ("img/b.png", "bytes"),
+                ("d.html", &changed),
+                ("new.txt", "q"),
+                ("logo.svg", "<svg />"),
+            ],
+        );
+        let some = |a: &str, b: &str| (Some(a.to_string()), Some(b.to_string()));
+        assert_eq!(
+            found,
+            [
+                some("Logo.svg", "logo.svg"),
+                some("a.txt", "a.txt"),
+                some("b.png", "img/b.png"),
+                some("c.html", "d.html"),
+                (Some("gone.txt".into()), None),
+                (None, Some("new.txt".into())),
+            ]
+        );
+    }
+}

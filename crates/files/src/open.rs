@@ -1,0 +1,343 @@
+//! Finding the theme in what the user named: a folder, an archive, or a vendor's whole package.
+
+use std::collections::HashSet;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use daxle_core::theme::{Identity, Layout, MemoryTree, Tree, changelog, read_identity};
+use tempfile::TempDir;
+use walkdir::WalkDir;
+
+use crate::archive::{archive_kind, unpack};
+use crate::{FolderTree, Limits, LinkRule, Trouble};
+
+/// How a source is opened.
+#[derive(Debug, Clone, Default)]
+pub struct OpenOptions<'a> {
+    /// Where in the source the theme is, if the user said.
+    pub inside: Option<&'a str>,
+    /// What is done with links.
+    pub links: LinkRule,
+    /// Bounds.
+    pub limits: Limits,
+    /// Paths of another theme of the same family; of several themes in a package the one that has most of them
+    /// is meant.
+    pub like: Option<&'a [String]>,
+}
+
+/// An opened theme.
+#[derive(Debug)]
+pub struct Opened {
+    /// Its files.
+    pub tree: FolderTree,
+    /// What it says of itself.
+    pub identity: Identity,
+    /// Where in the source it was found, if not at the top.
+    pub inside: Option<String>,
+    /// The folder's or archive's name, for a theme that says nothing of itself.
+    pub folder_name: String,
+    /// The vendor's change log, from the theme or the package around it.
+    pub changelog: Option<String>,
+    /// Unpacked archives; removed when this goes.
+    _unpacked: Vec<TempDir>,
+}
+
+/// A place in a source where a theme may be.
+#[derive(Debug, Clone)]
+struct Place {
+    /// As `--inside` takes it; empty for the top.
+    name: String,
+    folder: PathBuf,
+    identity: Identity,
+}
+
+/// Opens a theme.
+///
+/// # Errors
+///
+/// When the source is missing, damaged, or refused by the rules; when no theme is in it; or when several are
+/// and none is clearly meant.
+pub fn open_theme(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> Result<Opened, Trouble> {
+    let metadata = fs::metadata(source).map_err(|e| missing(source, &e))?;
+    let mut search = Search { layout, options, unpacked: Vec::new() };
+    let top = if metadata.is_dir() {
+        source.to_path_buf()
+    } else if let Some(kind) = archive_kind(source) {
+        search.unpacked(source, kind)?
+    } else {
+        return Err(Trouble::new(format!("{} is neither a folder nor an archive", source.display()))
+            .hint("name a folder, a .zip or a .tar.gz; for single files give a file for each of the three"));
+    };
+    let place = search.choose(source, &top, metadata.is_dir())?;
+    let tree = FolderTree::read(&place.folder, options.links, options.limits)?;
+    if tree.entries().is_empty() {
+        return Err(Trouble::new(format!("{} holds no files", source.display()))
+            .hint("is it the right folder? An empty theme cannot be compared"));
+    }
+    let log = [&tree as &dyn Tree].into_iter().find_map(|t| changelog::find(t).and_then(|k| t.read(k).ok()));
+    let log = log.or_else(|| package_log(&top, &place.folder));
+    let identity = read_identity(&tree, layout);
+    let folder_name = if place.folder == top {
+        let name = source.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let ends = [".tar.gz", ".tgz", ".zip"];
+        ends.iter().find_map(|e| name.strip_suffix(e)).unwrap_or(&name).to_string()
+    } else {
+        place.folder.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default()
+    };
+    Ok(Opened {
+        tree,
+        identity,
+        inside: (!place.name.is_empty()).then_some(place.name),
+        folder_name,
+        changelog: log.map(|b| String::from_utf8_lossy(&b).into_owned()),
+        _unpacked: search.unpacked,
+    })
+}
+
+/// A path that is not there, with the nearest name that is.
+fn missing(source: &Path, error: &std::io::Error) -> Trouble {
+    let trouble = Trouble::io("open", source, error);
+    if error.kind() != std::io::ErrorKind::NotFound {
+        return trouble;
+    }
+    let parent = source.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let name = source.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let near = fs::read_dir(parent).ok().and_then(|list| {
+        list.filter_map(Result::ok)
+            .map(|e| e.file_name().to_string_lossy().into_owned())
+            .map(|n| (strsim::damerau_levenshtein(&n.to_lowercase(), &name.to_lowercase()), n))
+            .filter(|(far, n)| *far <= 1 + n.len() / 4)
+            .min()
+    });
+    match near {
+        Some((_, near)) => trouble.hint(format!("did you mean {}?", parent.join(near).display())),
+        None if !parent.exists() => trouble.hint(format!("there is no folder {} either", parent.display())),
+        None => trouble.hint("check the path"),
+    }
+}
+
+struct Search<'a> {
+    layout: &'a Layout,
+    options: &'a OpenOptions<'a>,
+    unpacked: Vec<TempDir>,
+}
+
+impl Search<'_> {
+    fn unpacked(&mut self, archive: &Path, kind: crate::ArchiveKind) -> Result<PathBuf, Trouble> {
+        let folder = tempfile::Builder::new()
+            .prefix("daxle-")
+            .tempdir()
+            .map_err(|e| Trouble::io("make a folder in", &std::env::temp_dir(), &e))?;
+        unpack(archive, kind, folder.path(), self.options.links, self.options.limits)?;
+        let path = folder.path().to_path_buf();
+        self.unpacked.push(folder);
+        Ok(path)
+    }
+
+    /// Finds the place that is meant.
+    fn choose(&mut self, source: &Path, top: &Path, is_folder: bool) -> Result<Place, Trouble> {
+        if let Some(inside) = self.options.inside {
+            let mut places = Vec::new();
+            self.collect(top, "", 0, true, &mut places)?;
+            let wanted = inside.trim_matches('/');
+            return match places.iter().find(|p| p.name == wanted) {
+                Some(place) => Ok(place.clone()),
+                None if top.join(wanted).is_dir() && !wanted.split('/').any(|p| p == "..") => {
+                    Ok(self.place(wanted.to_string(), top.join(wanted)))
+                }
+                None => Err(Trouble::new(format!("{} has no theme inside at {inside}", source.display()))
+                    .hint(format!("there is: {}", listed(&places)))),
+            };
+        }
+        let (name, folder) = see_through(top, String::new());
+        let root = self.place(name, folder);
+        if root.identity.file.is_some() || (is_folder && !looks_like_package(&root.folder)) {
+            return Ok(root);
+        }
+        let mut places = Vec::new();
+        self.collect(&root.folder, &root.name, 0, false, &mut places)?;
+        let named: Vec<Place> = places.iter().filter(|p| p.identity.file.is_some()).cloned().collect();
+        let mut candidates = if named.is_empty() { places } else { named };
+        if candidates.iter().all(|p| p.identity.file.is_none()) {
+            candidates.insert(0, root.clone());
+        }
+        if candidates.len() == 1 {
+            return Ok(candidates.remove(0));
+        }
+        if let Some(like) = self.options.like {
+            let mut scored: Vec<(usize, usize)> =
+                candidates.iter().enumerate().map(|(k, p)| (shared(&p.folder, like), k)).collect();
+            scored.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
+            // The site has most of its parent's paths, and few of a child's.
+            if scored[0].0 > 0 && scored[0].0 * 2 > scored[1].0 * 3 {
+                return Ok(candidates.swap_remove(scored[0].1));
+            }
+        }
+        // Without anything to compare with: the one theme that is no child of another.
+        let mut parents = candidates.iter().filter(|p| p.identity.file.is_some() && p.identity.parent.is_none());
+        if let (Some(only), None) = (parents.next(), parents.next()) {
+            return Ok(only.clone());
+        }
+        if candidates.iter().all(|p| p.identity.file.is_none()) {
+            let inner: Vec<&Place> = candidates.iter().skip(1).collect();
+            if let [only] = inner[..]
+                && looks_like_package(&root.folder)
+            {
+                return Ok(only.clone());
+            }
+            return Ok(root);
+        }
+        Err(Trouble::new(format!("{} holds several themes", source.display()))
+            .why(listed(&candidates))
+            .hint(format!("say which one with --inside, for example --inside {}", candidates[0].name)))
+    }
+
+    fn place(&self, name: String, folder: PathBuf) -> Place {
+        let identity = shallow_identity(&folder, self.layout);
+        Place { name, folder, identity }
+    }
+
+    /// Collects the places below a folder: folders with an identity, and what is in archives.
+    fn collect(
+        &mut self,
+        folder: &Path,
+        name: &str,
+        depth: usize,
+        all: bool,
+        out: &mut Vec<Place>,
+    ) -> Result<(), Trouble> {
+        let mut archives = Vec::new();
+        let mut inside: HashSet<PathBuf> = HashSet::new();
+        let walk = WalkDir::new(folder).max_depth(4).sort_by_file_name().into_iter().filter_map(Result::ok);
+        for item in walk {
+            let path = item.path();
+            if path.ancestors().skip(1).any(|a| inside.contains(a)) && !all {
+                continue;
+            }
+            let below = |p: &Path| {
+                let inner = p.strip_prefix(folder).map(|p| p.to_string_lossy().into_owned()).unwrap_or_default();
+                join(name, &inner)
+            };
+            if item.file_type().is_dir() {
+                let identity = shallow_identity(path, self.layout);
+                // A library's own package file deep in a theme is no theme.
+                let certain = identity.file.as_deref().is_some_and(|f| !f.ends_with(".json") || item.depth() == 0);
+                if certain {
+                    inside.insert(path.to_path_buf());
+                    out.push(Place { name: below(path), folder: path.to_path_buf(), identity });
+                }
+            } else if item.file_type().is_file()
+                && let Some(kind) = archive_kind(path)
+                && fs::metadata(path).is_ok_and(|m| m.len() > 0)
+            {
+                archives.push((below(path), path.to_path_buf(), kind));
+            }
+        }
+        if depth + 1 >= self.options.limits.nesting {
+            return Ok(());
+        }
+        for (name, path, kind) in archives {
+            let Ok(top) = self.unpacked(&path, kind) else { continue };
+            let (_, folder) = see_through(&top, String::new());
+            let before = out.len();
+            self.collect(&folder, &name, depth + 1, all, out)?;
+            if out.len() == before {
+                out.push(self.place(name, folder));
+            }
+        }
+        Ok(())
+    }
+}
+
+fn join(name: &str, inner: &str) -> String {
+    match (name.is_empty(), inner.is_empty()) {
+        (true, _) => inner.to_string(),
+        (_, true) => name.to_string(),
+        _ => format!("{name}/{inner}"),
+    }
+}
+
+fn listed(places: &[Place]) -> String {
+    let show = |p: &Place| {
+        let name = if p.name.is_empty() { "(the top)" } else { &p.name };
+        match p.identity.title.as_deref().or(p.identity.name.as_deref()) {
+            Some(title) => format!("{name} ({title})"),
+            None => name.to_string(),
+        }
+    };
+    places.iter().map(show).collect::<Vec<_>>().join(", ")
+}
+
+/// Goes down through folders that hold nothing but one folder.
+fn see_through(folder: &Path, name: String) -> (String, PathBuf) {
+    let (mut folder, mut name) = (folder.to_path_buf(), name);
+    for _ in 0..4 {
+        let Ok(list) = fs::read_dir(&folder) else { break };
+        let visible: Vec<_> = list
+            .filter_map(Result::ok)
+            .filter(|e| {
+                let n = e.file_name();
+                n != "__MACOSX" && n != ".DS_Store" && n != ".git"
+            })
+            .collect();
+        match &visible[..] {
+            [only] if only.file_type().is_ok_and(|t| t.is_dir()) => {
+                name = join(&name, &only.file_name().to_string_lossy());
+                folder = only.path();
+            }
+            _ => break,
+        }
+    }
+    (name, folder)
+}
+
+/// A package holds an archive at its top, or a folder with one.
+fn looks_like_package(folder: &Path) -> bool {
+    WalkDir::new(folder).max_depth(2).into_iter().filter_map(Result::ok).any(|e| {
+        let name = e.file_name().to_string_lossy().to_ascii_lowercase();
+        e.file_type().is_file() && [".zip", ".tar.gz", ".tgz"].iter().any(|end| name.ends_with(end))
+    })
+}
+
+/// Reads the identity from the files right in a folder.
+fn shallow_identity(folder: &Path, layout: &Layout) -> Identity {
+    let ruled = layout.identity.iter().map(|r| folder.join(&r.file));
+    let here = fs::read_dir(folder).into_iter().flatten().filter_map(Result::ok).map(|e| e.path());
+    let files = ruled.chain(here.filter(|p| {
+        matches!(p.extension().and_then(|e| e.to_str()), Some("css" | "json" | "toml" | "yaml" | "yml"))
+    }));
+    let small = files.filter(|p| fs::metadata(p).is_ok_and(|m| m.is_file() && m.len() < 1 << 20));
+    let loaded = small.filter_map(|p| {
+        let inner = p.strip_prefix(folder).ok()?.to_str()?.to_string();
+        Some((inner, fs::read(&p).ok()?))
+    });
+    read_identity(&MemoryTree::new(loaded), layout)
+}
+
+/// Counts the paths of another theme that a folder has.
+fn shared(folder: &Path, like: &[String]) -> usize {
+    like.iter().filter(|p| folder.join(p).is_file()).count()
+}
+
+/// Looks for a change log in the package around a theme.
+fn package_log(top: &Path, theme: &Path) -> Option<Vec<u8>> {
+    if top == theme {
+        return None;
+    }
+    let known = ["changelog", "changes", "history", "release-notes", "news"];
+    let mut found: Vec<PathBuf> = WalkDir::new(top)
+        .max_depth(3)
+        .sort_by_file_name()
+        .into_iter()
+        .filter_map(Result::ok)
+        .filter(|e| e.file_type().is_file())
+        .map(walkdir::DirEntry::into_path)
+        .filter(|p| {
+            let stem = p.file_stem().map(|s| s.to_string_lossy().to_ascii_lowercase()).unwrap_or_default();
+            let end = p.extension().and_then(|e| e.to_str());
+            known.contains(&stem.as_str()) && matches!(end, None | Some("md" | "txt" | "rst"))
+        })
+        .collect();
+    found.sort_by_key(|p| p.components().count());
+    fs::read(found.first()?).ok()
+}
