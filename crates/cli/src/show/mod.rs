@@ -145,7 +145,7 @@ fn glimpse(blob: &Blob) -> Vec<String> {
             }
             let mut out: Vec<String> = lines.iter().take(LINES).map(|l| clip(l, 90)).collect();
             if lines.len() > LINES {
-                out.push(format!("… {} more", count(lines.len() - LINES, "line")));
+                out.push(format!("… {}", count(lines.len() - LINES, "more line")));
             }
             out
         }

@@ -323,6 +323,12 @@ pub struct Decision {
     /// The lines in the result at the open spot; nothing for whole files.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub result: Option<Lines>,
+    /// The lines of the base that it is about; nothing for whole files.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub base_lines: Option<Lines>,
+    /// The lines of the site that it is about; nothing for whole files.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub site_lines: Option<Lines>,
     /// What stood there in the base.
     pub base: Blob,
     /// What the site has.

@@ -407,6 +407,8 @@ impl<'a> Work<'a> {
             let ids = open.edits.iter().filter_map(|e| at.get(*e)).map(|k| touched.changes[*k].id.clone());
             let blobs = [Blob::of(&open.base_text), Blob::of(&open.site_text), Blob::of(&open.release_text)];
             let mut decision = decision(&self.path, open.reason, stands, Some(&open.result), blobs, ids);
+            decision.base_lines = Some(Lines::from(&open.base));
+            decision.site_lines = Some(Lines::from(&open.site));
             let nth = seen.entry(decision.id.clone()).or_insert(0);
             if *nth > 0 {
                 decision.id = format!("{}-{nth}", decision.id);
@@ -444,6 +446,8 @@ fn decision(
         state: State::Open,
         stands,
         result: result.map(Lines::from),
+        base_lines: None,
+        site_lines: None,
         base,
         site,
         release,

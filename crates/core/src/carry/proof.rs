@@ -472,14 +472,25 @@ impl Proof {
             .cloned()
             .collect();
         let (base_lines, site_lines, result_lines) = (split_lines(base), split_lines(site), split_lines(result));
-        // What is open, dropped or was in the release already is taken out of the site's account.
-        let without = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Open | Outcome::Dropped | Outcome::Already);
-        let effective = reverted(&base_lines, &site_lines, changes.iter().filter(without));
+        // What was in the release already, and what is open, is taken out of the site's account; at an open spot
+        // the release's text stands for the result's.
+        let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
+        let already = changes.iter().filter(|c| c.outcome == Outcome::Already).filter_map(lines);
+        let open: Vec<Decision> = self
+            .account
+            .decisions
+            .iter()
+            .filter(|d| d.path == file.path && d.state == State::Open)
+            .cloned()
+            .collect();
+        let spots = open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range())));
+        let effective = reverted(&base_lines, &site_lines, already.chain(spots));
         let (found, _) = blocks(&result_lines);
-        let plain = resolved(&result_lines, &found);
+        let plain =
+            if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
         let counts = [base, &effective, release, &plain].map(count_words);
         if recorded {
-            self.count(file, &counts, &changes, &found, &result_lines);
+            self.count(file, &counts, &changes);
         }
         let plain_lines = split_lines(&plain);
         for change in
@@ -506,19 +517,10 @@ impl Proof {
         file: &FileRecord,
         [base, site, release, result]: &[HashMap<&[u8], i64>; 4],
         changes: &[ChangeRecord],
-        blocks: &[Block],
-        lines: &[Line<'_>],
     ) {
         let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
         let words: std::collections::BTreeSet<&[u8]> =
             [base, site, release, result].iter().flat_map(|m| m.keys().copied()).collect();
-        // In a block a change of the site's may be made in part of the text that it shares with the release.
-        let in_blocks: HashSet<Vec<u8>> = blocks
-            .iter()
-            .flat_map(|b| {
-                tokens(&joined(&lines[b.all.clone()])).iter().map(|t| t.text.to_vec()).collect::<Vec<_>>()
-            })
-            .collect();
         let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
         for word in words {
             let (b, s, r, x) = (get(base, word), get(site, word), get(release, word), get(result, word));
@@ -527,7 +529,7 @@ impl Proof {
             // Where both sides did the like, it may have been the same.
             let once = if ds.signum() == dr.signum() { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
             let (low, high) = (sum.min(once), sum.max(once));
-            if in_blocks.contains(word) || (low <= x && x <= high) {
+            if low <= x && x <= high {
                 continue;
             }
             let shown = String::from_utf8_lossy(word).into_owned();
@@ -647,21 +649,42 @@ impl Proof {
     }
 }
 
-/// The site's text with some of its changes taken back.
-fn reverted<'c>(base: &[Line<'_>], site: &[Line<'_>], changes: impl Iterator<Item = &'c ChangeRecord>) -> Vec<u8> {
-    let mut spots: Vec<(Range<usize>, Range<usize>)> = changes
-        .filter_map(|c| Some((c.site?.range(), c.base?.range())))
-        .filter(|(s, b)| s.end <= site.len() && b.end <= base.len())
-        .collect();
-    spots.sort_by_key(|(s, _)| s.start);
+/// The site's text with the base's in place of some spots.
+fn reverted(
+    base: &[Line<'_>],
+    site: &[Line<'_>],
+    spots: impl Iterator<Item = (Range<usize>, Range<usize>)>,
+) -> Vec<u8> {
+    let mut spots: Vec<(Range<usize>, Range<usize>)> =
+        spots.filter(|(s, b)| s.end <= site.len() && b.end <= base.len()).collect();
+    spots.sort_by_key(|(s, b)| (s.start, b.start));
     let mut out = Vec::new();
     let mut at = 0;
     for (s, b) in spots {
         out.extend(joined(&site[at.min(s.start)..s.start]));
         out.extend(joined(&base[b]));
-        at = s.end;
+        at = at.max(s.end);
     }
     out.extend(joined(&site[at..]));
+    out
+}
+
+/// The result with the release's side at every open spot, by the lines that the account names.
+fn settled_for_release(lines: &[Line<'_>], open: &[Decision]) -> Vec<u8> {
+    let mut spots: Vec<(Range<usize>, Vec<u8>)> = open
+        .iter()
+        .filter_map(|d| Some((d.result?.range(), d.release.bytes()?)))
+        .filter(|(r, _)| r.end <= lines.len())
+        .collect();
+    spots.sort_by_key(|(r, _)| r.start);
+    let mut out = Vec::new();
+    let mut at = 0;
+    for (range, text) in spots {
+        out.extend(joined(&lines[at.min(range.start)..range.start]));
+        out.extend(joined(&split_lines(&text)));
+        at = at.max(range.end);
+    }
+    out.extend(joined(&lines[at..]));
     out
 }
 

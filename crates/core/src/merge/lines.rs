@@ -101,6 +101,8 @@ fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
 struct Replaced {
     lines: Range<usize>,
     merged: MergedLines,
+    /// Where the nested merge's base and site begin in the whole.
+    origin: (usize, usize),
     /// The outer site edit of each nested edit.
     edits: Vec<Option<usize>>,
     step: Step,
@@ -187,7 +189,8 @@ impl<'a> Walk<'a, '_> {
             for k in absorbed {
                 self.site_absorbed[k] = true;
             }
-            self.from_release_moves.push(Replaced { lines: moved.side, merged, edits, step: Step::Moved });
+            let origin = (moved.base.start, site_span.start);
+            self.from_release_moves.push(Replaced { lines: moved.side, merged, origin, edits, step: Step::Moved });
         }
         for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
             let absorbed: Vec<usize> =
@@ -211,7 +214,8 @@ impl<'a> Walk<'a, '_> {
             for k in absorbed {
                 self.release_absorbed[k] = true;
             }
-            self.from_site_moves.push(Replaced { lines: moved.side, merged, edits, step: Step::SiteMoved });
+            let origin = (moved.base.start, moved.side.start);
+            self.from_site_moves.push(Replaced { lines: moved.side, merged, origin, edits, step: Step::SiteMoved });
         }
     }
 
@@ -711,7 +715,7 @@ impl<'a> Walk<'a, '_> {
     fn replaced(&mut self, at: usize, by_release: bool) {
         let list = if by_release { &mut self.from_release_moves } else { &mut self.from_site_moves };
         let moved = &mut list[at];
-        let (lines, step) = (moved.lines.clone(), moved.step);
+        let (lines, step, origin) = (moved.lines.clone(), moved.step, moved.origin);
         let merged = std::mem::take(&mut moved.merged);
         let edits = std::mem::take(&mut moved.edits);
         let offset = self.out.lines;
@@ -728,6 +732,8 @@ impl<'a> Walk<'a, '_> {
         }
         for mut decision in merged.decisions {
             decision.result = shifted(&decision.result);
+            decision.base = decision.base.start + origin.0..decision.base.end + origin.0;
+            decision.site = decision.site.start + origin.1..decision.site.end + origin.1;
             decision.edits = decision.edits.iter().filter_map(|e| edits.get(*e).copied().flatten()).collect();
             if by_release {
                 decision.release = decision.release.start + lines.start..decision.release.end + lines.start;

@@ -1,0 +1,14 @@
+//! The built program, driven on files in a temporary folder.
+//!
+//! * `demo`: the sample site's fixed, honest outcome
+//! * `carry`: results, accounts, single files, swapping
+//! * `sources`: folders, archives, packages, and hostile ones
+//! * `verify`: proofs, settled markers, seeded faults
+//! * `messages`: what a user sees when something is wrong
+
+mod carry;
+mod demo;
+mod env;
+mod messages;
+mod sources;
+mod verify;

@@ -1,0 +1,125 @@
+//! What a user sees when something is wrong: what was being done, to which file, why, and what to do.
+
+use crate::env::{CARRY, Env, small};
+
+/// The error fits one screen, names the file and a way out, and nothing was written.
+#[track_caller]
+fn refused(env: &Env, args: &str, parts: &[&str]) {
+    let ran = env.run(args).ends(2);
+    assert!(ran.out.is_empty() && ran.err.starts_with("error: ") && ran.err.contains("\nhint: "), "{}", ran.err);
+    assert!(ran.err.lines().count() <= 6, "{}", ran.err);
+    for part in parts {
+        assert!(ran.err.contains(part), "{part:?} in\n{}", ran.err);
+    }
+    assert!(!env.path("out").exists(), "something was written");
+}
+
+#[test]
+fn paths_that_do_not_fit() {
+    let env = small();
+    refused(&env, &CARRY.replace("--base base", "--base bsae"), &["bsae", "did you mean", "base?"]);
+    refused(
+        &env,
+        &CARRY.replace("--base base", "--base base/style.css"),
+        &["style.css is a file, but", "three single files"],
+    );
+    std::fs::create_dir(env.path("empty")).unwrap();
+    refused(&env, &CARRY.replace("--release release", "--release empty"), &["empty holds no files"]);
+    refused(&env, &CARRY.replace("--out out", "--out site/out"), &["site/out", "the site overlap"]);
+    refused(&env, &CARRY.replace("--out out", "--out out --account out/a.json"), &["inside the result"]);
+    refused(&env, "verify nowhere", &["nowhere", "--out"]);
+}
+
+#[cfg(unix)]
+#[test]
+fn files_that_cannot_be_read() {
+    use std::os::unix::fs::PermissionsExt;
+    let env = small();
+    let path = env.path("site/style.css");
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0)).unwrap();
+    // A superuser reads everything; then there is nothing to see here.
+    if std::fs::read(&path).is_err() {
+        refused(&env, CARRY, &["site/style.css", "permission denied"]);
+    }
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_full_disk_leaves_nothing_behind() {
+    let env = small();
+    // A device that is always full stands in for the disk.
+    let ran = env.run(&format!("{CARRY} --account /dev/full/x.json")).ends(2);
+    assert!(ran.err.starts_with("error: could not"), "{}", ran.err);
+}
+
+#[test]
+fn themes_that_do_not_fit_together() {
+    let env = small();
+    let card = |name: &str, version: &str| format!("name = \"{name}\"\nversion = \"{version}\"\n");
+    env.theme("base", &[("themecard.toml", &card("lamp", "2.0"))]);
+    env.theme("site", &[("themecard.toml", &card("lamp", "2.0"))]);
+    env.theme("release", &[("themecard.toml", &card("lantern", "1.0"))]);
+    refused(&env, CARRY, &["the site is the theme \"lamp\", but the release is \"lantern\"", "--rename-ok"]);
+    let ran = env.run(&format!("{CARRY} --rename-ok")).ends(0);
+    assert!(
+        ran.err.contains("the release (1.0) is older than the base (2.0): are the two swapped?"),
+        "{}",
+        ran.err
+    );
+    let ran = env.run("forecast --base base --site site --release base");
+    assert!(ran.err.contains("identical to the base"), "{}", ran.err);
+}
+
+#[test]
+fn mistakes_in_the_configuration() {
+    let env = small();
+    env.write("daxle.toml", b"[layout.kinds]\n\"*.x\" = \"pictures\"\n");
+    refused(&env, CARRY, &["daxle.toml", "line 2, column 2", "picture"]);
+}
+
+#[test]
+fn accounts_that_are_none() {
+    let env = small();
+    env.run(CARRY).ends(0);
+    env.write("out.account.json", b"{\"format\": \"daxle-account\", \"format_version\": 99}");
+    assert!(env.run("verify out").ends(2).err.contains("newer Daxle"));
+    env.write("out.account.json", b"{ half");
+    assert!(env.run("verify out").ends(2).err.contains("is no account"));
+}
+
+#[test]
+fn options_are_suggested() {
+    let env = Env::new();
+    let ran = env.run("survey --base x --sit y").ends(2);
+    assert!(ran.err.contains("--site"), "{}", ran.err);
+}
+
+#[test]
+fn names_cannot_play_with_the_terminal_and_colour_only_where_wanted() {
+    let env = small();
+    env.write("site/a\u{1b}[31m.txt", b"x\n");
+    let ran = env.run("survey --base base --site site").ends(0);
+    assert!(!ran.out.contains('\u{1b}') && ran.out.contains("a\\u{1b}[31m.txt"), "{}", ran.out);
+    let ran = env.run("survey --base base --site site --color always").ends(0);
+    assert!(ran.out.contains("\u{1b}[1m"), "styles were asked for");
+}
+
+#[test]
+fn the_help_of_all_commands() {
+    let env = Env::new();
+    let mut all = String::new();
+    for command in ["", "demo", "survey", "forecast", "carry", "verify", "generate"] {
+        all += &format!("$ daxle {command} --help\n{}\n", env.run(&format!("{command} --help")).ends(0).out);
+    }
+    insta::assert_snapshot!("help", all);
+    let short = env.run("carry -h").ends(0).out;
+    assert!(short.lines().count() <= 42, "-h fits a screen");
+}
+
+#[test]
+fn man_pages_and_completions_come_from_the_same_definitions() {
+    let env = Env::new();
+    env.run("generate man --into man").ends(0);
+    assert!(env.read("man/daxle-carry.1").contains("keep\\-blanks"));
+    assert!(env.run("generate completions bash").ends(0).out.contains("--keep-blanks"));
+}
