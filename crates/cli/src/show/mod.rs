@@ -23,7 +23,7 @@ pub(crate) mod style {
     pub(crate) const TITLE: Style = Style::new().bold();
     pub(crate) const FAINT: Style = Style::new().dimmed();
     pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
-    pub(crate) const LOOK: Style = AnsiColor::Blue.on_default();
+    pub(crate) const LOOK: Style = AnsiColor::Cyan.on_default();
     pub(crate) const OPEN: Style = AnsiColor::Magenta.on_default().bold();
 }
 

@@ -53,7 +53,7 @@ fn every_form_of_a_release_gives_the_same_result() {
         env.run(
             &CARRY
                 .replace("--release release", &format!("--release {source}"))
-                .replace("--out out", &format!("--out {}", source.split('.').next().unwrap()),
+                .replace("--out out", &format!("--out {}", source.split('.').next().unwrap())),
         )
         .ends(0);
         assert_eq!(env.tree(source.split('.').next().unwrap()), expected, "{source}");

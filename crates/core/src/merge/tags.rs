@@ -24,12 +24,11 @@ pub(crate) struct Tag<'a> {
 }
 
 /// Brackets of template languages inside tags, with their closers.
-const TEMPLATE: [(&[u8], &[u8]); 5] =
-    [(b"{{", b"}}"), (b"{%", b"%}"), (b"{#", b"#}"), (b"<?", b"?>"), (b"<%", b"%>")];
+const INNER: [(&[u8], &[u8]); 5] = [(b"{{", b"}}"), (b"{%", b"%}"), (b"{#", b"#}"), (b"<?", b"?>"), (b"<%", b"%>")];
 
 /// Returns the end of a template tag that begins at `i`.
 pub(crate) fn template_end(text: &[u8], i: usize) -> Option<usize> {
-    let (open, close) = TEMPLATE.iter().find(|(open, _)| text[i..].starts_with(open))?;
+    let (open, close) = INNER.iter().find(|(open, _)| text[i..].starts_with(open))?;
     let from = i + open.len();
     let at = text[from..].windows(close.len()).position(|w| w == *close)?;
     Some(from + at + close.len())

@@ -1,6 +1,6 @@
 //! Merging three versions of a text file: encodings, the easy cases, and the checks on what the walk gives.
 
-use super::align::{From, Side, Weak, line_edits};
+use super::align::{From, Side, Weak, align, line_edits};
 use super::balance::{Balance, balance};
 use super::lines::{Context, MergedLines, merge_lines};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
@@ -100,7 +100,8 @@ fn merge_bodies(
     let mut merged = merge_lines(&b, &s, &r, context);
 
     // The doubt check: lined up from the other end, does any change land elsewhere?
-    if options.trust != Trust::Bold {
+    let one_way = align(&b, &r, &weak, From::Front) == align(&b, &r, &weak, From::Back);
+    if options.trust != Trust::Bold && !one_way {
         let other = merge_lines(&b, &s, &r, Context { from: From::Back, ..context });
         if other.bytes != merged.bytes {
             asked = doubtful(&merged, &other);

@@ -1,0 +1,66 @@
+//! Merging texts, by the shape of the input. `cargo bench -p daxle-core --bench merge`
+
+use daxle_core::merge::{Dialect, Insertions, MergeOptions, merge_text};
+use divan::{Bencher, black_box};
+
+fn main() {
+    divan::main();
+}
+
+const STYLE: Dialect = Dialect {
+    blanks: daxle_core::text::key::Blanks::AreForm,
+    insertions: Insertions::Cascade,
+    markup: false,
+    strings: true,
+    declarations: true,
+    markers: true,
+};
+
+fn bench(bencher: Bencher<'_, '_>, base: &str, site: &str, release: &str) {
+    let options = MergeOptions::default();
+    bencher.bench_local(|| {
+        merge_text(black_box(base).as_bytes(), site.as_bytes(), release.as_bytes(), &STYLE, &options)
+    });
+}
+
+/// A stylesheet of `rules` rules of five lines; every `nth` rule has `change` made to it.
+fn sheet(rules: usize, nth: usize, change: &str) -> String {
+    (0..rules)
+        .map(|k| {
+            let extra = if nth > 0 && k % nth == nth / 2 { change } else { "" };
+            format!(".rule-{k} {{\n  color: #{k:06x};{extra}\n  margin: {k}px;\n}}\n\n")
+        })
+        .collect()
+}
+
+#[divan::bench]
+fn sheet_5k_lines_200_changes_each(bencher: Bencher<'_, '_>) {
+    let release = sheet(1000, 5, "").replace("margin: 1", "margin: 2");
+    bench(bencher, &sheet(1000, 0, ""), &sheet(1000, 5, "\n  top: 0;"), &release);
+}
+
+#[divan::bench(sample_count = 5)]
+fn distinct_100k_all_changed(bencher: Bencher<'_, '_>) {
+    let text = |word: &str| (0..100_000).map(|k| format!("{word} line {k}\n")).collect::<String>();
+    bench(bencher, &text("base"), &text("site"), &text("release"));
+}
+
+#[divan::bench(sample_count = 5)]
+fn equal_lines_100k(bencher: Bencher<'_, '_>) {
+    let text = |n: usize| "the same line\n".repeat(n);
+    bench(bencher, &text(100_000), &text(99_000), &text(100_500));
+}
+
+#[divan::bench(sample_count = 5)]
+fn alternating_10k(bencher: Bencher<'_, '_>) {
+    let text = |n: usize| "left line\nright line\n".repeat(n);
+    bench(bencher, &text(10_000), &text(9_990), &text(10_005));
+}
+
+#[divan::bench(sample_count = 5)]
+fn one_line_of_2_mib(bencher: Bencher<'_, '_>) {
+    let text = |change: &str, at: usize| -> String {
+        (0..70_000).map(|k| if k == at { format!("f{k}({change});") } else { format!("f{k}(a,b,{k});") }).collect()
+    };
+    bench(bencher, &text("", usize::MAX), &text("own", 100), &text("new", 60_000));
+}
