@@ -27,7 +27,7 @@ fn the_demo_has_its_known_outcome() {
     let env = Env::new();
     env.run("demo d").ends(0);
     let account: serde_json::Value = serde_json::from_str(&env.read("d/carried.account.json")).unwrap();
-    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 39, "kept": 13, "fitted": 9, "moved": 2, "already": 2, "open": 13, "dropped": 0}"#);
+    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 39, "kept": 13, "fitted": 9, "moved": 3, "already": 2, "open": 12, "dropped": 0}"#);
     let open: Vec<String> = account["decisions"]
         .as_array()
         .unwrap()
@@ -40,7 +40,6 @@ fn the_demo_has_its_known_outcome() {
     parts/footer.html both_changed
     parts/notice.html release_deleted
     settings/defaults.json not_valid
-    templates/home.html both_changed
     ");
     assert_eq!(account["jump"], "major");
     assert_eq!(account["notes"].as_array().unwrap().len(), 2, "the vendor's notes for 3.0.0 and 2.7.0");

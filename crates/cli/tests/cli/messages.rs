@@ -36,7 +36,7 @@ fn files_that_cannot_be_read() {
     use std::os::unix::fs::PermissionsExt;
     let env = small();
     let path = env.path("site/style.css");
-    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0)).unwrap();
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o000)).unwrap();
     // A superuser reads everything; then there is nothing to see here.
     if std::fs::read(&path).is_err() {
         refused(&env, CARRY, &["site/style.css", "permission denied"]);

@@ -26,6 +26,8 @@ pub(crate) struct Triple {
 pub(crate) struct FileResult {
     pub(crate) path: String,
     pub(crate) content: Option<Content>,
+    /// The file is in the result (also when its content has been handed over).
+    pub(crate) in_result: bool,
     pub(crate) aside: Option<Content>,
     pub(crate) changes: Vec<ChangeRecord>,
     pub(crate) decisions: Vec<Decision>,
@@ -34,20 +36,33 @@ pub(crate) struct FileResult {
     pub(crate) remarks: Vec<Remark>,
 }
 
+/// What stands in for a file's site or release text after a stretch was followed into another file.
+#[derive(Debug, Default)]
+pub(crate) struct Instead {
+    /// The site's text, with the base's lines where changes went elsewhere.
+    pub(crate) site: Option<Vec<u8>>,
+    /// The release's text, with changes from elsewhere made in it.
+    pub(crate) release: Option<Vec<u8>>,
+    /// The changes that went elsewhere, with the path they went to.
+    pub(crate) moved: Vec<(ChangeId, String)>,
+}
+
 /// Works one file out. `touched` holds the site's changes in it, if it made any.
 pub(crate) fn carry_file(
     inputs: &Inputs<'_>,
     options: &CarryOptions,
     triple: &Triple,
     touched: Option<&FileChange>,
+    instead: &Instead,
 ) -> Result<FileResult, ReadError> {
-    let work = Work::new(inputs, options, triple, touched);
+    let work = Work::new(inputs, options, triple, touched, instead);
     let Some(touched) = touched else {
-        // The site left the file alone: it follows the release, also out of the theme.
-        let content = triple.release.map(Content::Release);
-        return Ok(FileResult { path: work.release_path(), content, ..FileResult::default() });
+        return Ok(work.untouched());
     };
-    match (triple.base, triple.site, triple.release) {
+    if instead.site.is_none() && instead.release.is_some() && triple.base.is_none() {
+        return work.both_added(touched);
+    }
+    let mut result = match (triple.base, triple.site, triple.release) {
         (Some(_), None, Some(_)) => work.site_deleted(touched),
         (Some(_), None, None) => Ok(work.finish(touched, Outcome::Already, None, None, Source::Nowhere)),
         (Some(_), Some(_), None) => work.release_deleted(touched),
@@ -57,7 +72,9 @@ pub(crate) fn carry_file(
             let content = triple.site.map(Content::Site);
             Ok(work.finish(touched, Outcome::Kept, None, content, Source::Site))
         }
-    }
+    }?;
+    result.in_result = result.content.is_some();
+    Ok(result)
 }
 
 struct Work<'a> {
@@ -69,6 +86,7 @@ struct Work<'a> {
     release: Option<&'a Entry>,
     kind: Kind,
     path: String,
+    instead: &'a Instead,
 }
 
 impl<'a> Work<'a> {
@@ -77,6 +95,7 @@ impl<'a> Work<'a> {
         options: &'a CarryOptions,
         triple: &'a Triple,
         touched: Option<&FileChange>,
+        instead: &'a Instead,
     ) -> Self {
         let entry = |tree: &'a dyn Tree, k: Option<usize>| k.map(|k| &tree.entries()[k]);
         let (base, site, release) = (
@@ -101,7 +120,39 @@ impl<'a> Work<'a> {
             release,
             kind: touched.map_or(Kind::Other, |t| t.kind),
             path: path.clone(),
+            instead,
         }
+    }
+
+    /// The site left the file alone: it follows the release, also out of the theme.
+    fn untouched(&self) -> FileResult {
+        let content = match &self.instead.release {
+            Some(bytes) => Some(Content::Merged(bytes.clone(), self.triple.release)),
+            None => self.triple.release.map(Content::Release),
+        };
+        let record = self.instead.release.as_ref().map(|b| self.record(Source::Merged, Some(Digest::of(b))));
+        FileResult {
+            path: self.release_path(),
+            in_result: content.is_some(),
+            content,
+            record,
+            ..FileResult::default()
+        }
+    }
+
+    /// The site's text of the file.
+    fn site_text(&self) -> Result<Vec<u8>, ReadError> {
+        self.instead.site.clone().map_or_else(|| self.read(self.inputs.site, self.triple.site), Ok)
+    }
+
+    /// The release's text of the file.
+    fn release_text(&self) -> Result<Vec<u8>, ReadError> {
+        self.instead.release.clone().map_or_else(|| self.read(self.inputs.release, self.triple.release), Ok)
+    }
+
+    /// Where a change went, if it went into another file.
+    fn moved_to(&self, id: &ChangeId) -> Option<&str> {
+        self.instead.moved.iter().find(|(moved, _)| moved == id).map(|(_, path)| path.as_str())
     }
 
     fn release_path(&self) -> String {
@@ -243,6 +294,15 @@ impl<'a> Work<'a> {
     }
 
     fn release_deleted(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
+        let edits = || touched.changes.iter().filter(|c| c.what != What::Whitespace);
+        if edits().count() > 0 && edits().all(|c| self.moved_to(&c.id).is_some()) {
+            // Every change found its home in another file: this one goes as the vendor wants.
+            let mut result = self.finish(touched, Outcome::Moved, Some(Step::MovedAcross), None, Source::Nowhere);
+            for change in &mut result.changes {
+                change.result_path = self.moved_to(&change.id).map(String::from);
+            }
+            return Ok(result);
+        }
         let content = if self.options.leave == Leave::Release { None } else { self.triple.site.map(Content::Site) };
         self.ask(touched, Reason::ReleaseDeleted, content)
     }
@@ -299,7 +359,9 @@ impl<'a> Work<'a> {
         if renamed_apart {
             return self.ask(touched, Reason::BothChanged, self.triple.site.map(Content::Site));
         }
-        let mut result = if r.digest == b.digest || r.digest == s.digest || s.digest == b.digest {
+        let as_found = self.instead.site.is_none() && self.instead.release.is_none();
+        let alike = r.digest == b.digest || r.digest == s.digest || s.digest == b.digest;
+        let mut result = if as_found && alike {
             let (outcome, from) = match (s.digest == b.digest, r.digest == s.digest) {
                 (true, _) => (Outcome::Kept, Source::Release),
                 (_, true) => (Outcome::Already, Source::Release),
@@ -312,11 +374,7 @@ impl<'a> Work<'a> {
             };
             self.finish(touched, outcome, None, content, from)
         } else {
-            let texts = [
-                self.read(self.inputs.base, self.triple.base)?,
-                self.read(self.inputs.site, self.triple.site)?,
-                self.read(self.inputs.release, self.triple.release)?,
-            ];
+            let texts = [self.read(self.inputs.base, self.triple.base)?, self.site_text()?, self.release_text()?];
             let any_binary = b.binary || s.binary || r.binary;
             let merge = if any_binary {
                 None
@@ -379,9 +437,13 @@ impl<'a> Work<'a> {
         } else {
             Stands::Site
         };
-        let mut edited = touched.changes.iter().filter(|c| c.what == What::Edited).zip(&merge.edits);
+        // What went into another file is no edit of this merge.
+        let here = |c: &&Change| c.what == What::Edited && self.moved_to(&c.id).is_none();
+        let mut edited = touched.changes.iter().filter(here).zip(&merge.edits);
         for change in &touched.changes {
+            let moved_to = self.moved_to(&change.id);
             let mut record = match change.what {
+                What::Edited if moved_to.is_some() => self.change(change, Outcome::Moved, Some(Step::MovedAcross)),
                 What::Edited => match edited.next() {
                     Some((_, fate)) => {
                         let mut record = self.change(change, fate.outcome, fate.step);
@@ -397,11 +459,10 @@ impl<'a> Work<'a> {
                 }
                 _ => self.change(change, Outcome::Kept, None),
             };
-            record.result_path = Some(self.path.clone());
+            record.result_path = Some(moved_to.unwrap_or(&self.path).to_string());
             result.changes.push(record);
         }
-        let at: Vec<usize> =
-            (0..touched.changes.len()).filter(|k| touched.changes[*k].what == What::Edited).collect();
+        let at: Vec<usize> = (0..touched.changes.len()).filter(|k| here(&&touched.changes[*k])).collect();
         let mut seen = std::collections::HashMap::new();
         for open in &merge.decisions {
             let ids = open.edits.iter().filter_map(|e| at.get(*e)).map(|k| touched.changes[*k].id.clone());

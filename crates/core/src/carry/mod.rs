@@ -5,6 +5,7 @@
 //! proves an account against a result without asking the merge.
 
 pub mod account;
+mod across;
 mod file;
 mod proof;
 mod run;

@@ -381,13 +381,14 @@ impl Proof {
         let bytes = evidence.result.read(result)?;
         let (b, s, r) = (read(evidence.base, base)?, read(evidence.site, site)?, read(evidence.release, release)?);
         self.form(file, &bytes, s.as_deref(), r.as_deref());
-        if let (Source::Merged, Some(b), Some(s), Some(r)) = (file.from, b, s, r) {
+        if file.from == Source::Merged && b.is_none() && s.is_some() {
+            self.look_up_added(file, &bytes);
+        } else if let (Source::Merged, Some(r)) = (file.from, r) {
+            let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
             if let (Some(b), Some(s), Some(r), Some(x)) = (decode(&b), decode(&s), decode(&r), decode(&bytes)) {
                 self.words(file, &b, &s, &r, &x, recorded);
             }
-        } else if file.from == Source::Merged {
-            self.look_up_added(file, &bytes);
         }
         Ok(())
     }
@@ -464,18 +465,25 @@ impl Proof {
         result: &[u8],
         recorded: bool,
     ) {
-        let changes: Vec<ChangeRecord> = self
-            .account
-            .changes
-            .iter()
-            .filter(|c| c.result_path.as_deref() == Some(&file.path) && c.what == What::Edited)
-            .cloned()
-            .collect();
+        let site_path = file.site_path.as_deref().unwrap_or(&file.path);
+        let edited: Vec<&ChangeRecord> = self.account.changes.iter().filter(|c| c.what == What::Edited).collect();
+        let own = |c: &ChangeRecord| c.path == site_path;
+        let here = |c: &ChangeRecord| c.result_path.as_deref() == Some(&file.path);
+        // Changes that came from other files, and changes that went to others.
+        let came: Vec<&ChangeRecord> = edited.iter().copied().filter(|c| here(c) && !own(c)).collect();
+        let changes: Vec<ChangeRecord> = edited.iter().copied().filter(|c| own(c)).cloned().collect();
+        let texts = |blob: fn(&ChangeRecord) -> &Option<super::account::Blob>| -> Vec<u8> {
+            came.iter().filter_map(|c| blob(c).as_ref().and_then(super::account::Blob::bytes)).flatten().collect()
+        };
+        let base = &[base, b"\n", &texts(|c| &c.removed)].concat();
+        let site = &[site, b"\n", &texts(|c| &c.added)].concat();
         let (base_lines, site_lines, result_lines) = (split_lines(base), split_lines(site), split_lines(result));
         // What was in the release already, and what is open, is taken out of the site's account; at an open spot
         // the release's text stands for the result's.
         let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
-        let already = changes.iter().filter(|c| c.outcome == Outcome::Already).filter_map(lines);
+        let elsewhere =
+            |c: &&ChangeRecord| c.outcome == Outcome::Already || (c.outcome != Outcome::Open && !here(c));
+        let already = changes.iter().filter(elsewhere).filter_map(lines);
         let open: Vec<Decision> = self
             .account
             .decisions
@@ -493,9 +501,9 @@ impl Proof {
             self.count(file, &counts, &changes);
         }
         let plain_lines = split_lines(&plain);
-        for change in
-            changes.iter().filter(|c| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved))
-        {
+        let carried = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved);
+        let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(|c| here(c)).cloned().collect();
+        for change in &looked_up {
             self.look_up(file, change, &site_lines, &plain_lines, &counts);
         }
         let bracket = |text: &[u8]| brackets(text);

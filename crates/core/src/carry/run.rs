@@ -1,16 +1,18 @@
 //! The whole theme.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::ops::Range;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rayon::prelude::*;
 
+use super::Sink;
 use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
-use super::file::{FileResult, Triple, carry_file};
-use super::{Content, Sink};
+use super::across::{follow, may_be_elsewhere, replace_lines};
+use super::file::{FileResult, Instead, Triple, carry_file};
 use crate::changes::{ChangeId, FileChange, survey};
-use crate::merge::{Leave, Trust};
+use crate::merge::{Leave, MergeOptions, Trust};
 use crate::theme::changelog::Notes;
 use crate::theme::{Layout, Pair, ReadError, Tree, Version, pair};
 
@@ -62,30 +64,92 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
     let done = AtomicUsize::new(0);
     let total = triples.len();
     let paths = Mutex::new(HashSet::new());
+    let put = |result: &mut FileResult| -> Result<(), ReadError> {
+        if let Some(content) = result.content.take() {
+            let first = paths.lock().is_ok_and(|mut p| p.insert(result.path.clone()));
+            if !first {
+                let why = "two files of the result would have this path".to_string();
+                return Err(ReadError { path: result.path.clone(), why });
+            }
+            sink.put(&result.path, &content)?;
+        }
+        if let Some(aside) = result.aside.take() {
+            sink.put_aside(&result.path, &aside)?;
+        }
+        Ok(())
+    };
     let mut results: Vec<FileResult> = triples
         .par_iter()
         .map(|triple| {
             let touched = touched(inputs, triple, &by_path);
-            let mut result = carry_file(inputs, options, triple, touched)?;
-            if let Some(content) = result.content.take() {
-                let first = paths.lock().is_ok_and(|mut p| p.insert(result.path.clone()));
-                if !first {
-                    let why = "two files of the result would have this path".to_string();
-                    return Err(ReadError { path: result.path, why });
-                }
-                sink.put(&result.path, &content)?;
-                // Only what the account needs stays in memory.
-                result.content = matches!(content, Content::Release(_)).then_some(content);
-            }
-            if let Some(aside) = result.aside.take() {
-                sink.put_aside(&result.path, &aside)?;
+            let mut result = carry_file(inputs, options, triple, touched, &Instead::default())?;
+            // What another file may answer waits; everything else leaves memory now.
+            if !may_be_elsewhere(&result) {
+                put(&mut result)?;
             }
             (inputs.progress)(done.fetch_add(1, Ordering::Relaxed) + 1, total);
             Ok(result)
         })
         .collect::<Result<_, ReadError>>()?;
+    if options.trust != Trust::Strict {
+        follow_across(inputs, options, &triples, &by_path, &mut results, sink)?;
+    }
+    for result in &mut results {
+        put(result)?;
+    }
     results.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(account(inputs, results))
+}
+
+/// Lines of a text, and what is to stand there.
+type Spot = (Range<usize>, Vec<u8>);
+
+/// Takes changes along that the release moved into other files, and works those files out again.
+fn follow_across(
+    inputs: &Inputs<'_>,
+    options: &CarryOptions,
+    triples: &[Triple],
+    by_path: &HashMap<&str, &FileChange>,
+    results: &mut [FileResult],
+    sink: &dyn Sink,
+) -> Result<(), ReadError> {
+    let asked: Vec<(usize, &FileChange, &FileResult)> = results
+        .iter()
+        .enumerate()
+        .filter(|(_, r)| may_be_elsewhere(r))
+        .filter_map(|(k, r)| Some((k, touched(inputs, &triples[k], by_path)?, r)))
+        .collect();
+    let merging = MergeOptions { trust: options.trust, ..MergeOptions::default() };
+    let follows = follow(inputs, &merging, triples, &asked)?;
+    let mut instead: BTreeMap<usize, Instead> = BTreeMap::new();
+    let mut spots: BTreeMap<(usize, bool), Vec<Spot>> = BTreeMap::new();
+    for follow in follows {
+        let home = triples[follow.to].release.map(|r| inputs.release.entries()[r].path.clone()).unwrap_or_default();
+        let here = instead.entry(follow.from).or_default();
+        here.moved.extend(follow.changes.into_iter().map(|id| (id, home.clone())));
+        spots.entry((follow.from, true)).or_default().push((follow.site, follow.base_text));
+        spots.entry((follow.to, false)).or_default().push((follow.window, follow.merged));
+    }
+    for ((k, of_site), mut list) in spots {
+        let (tree, index) =
+            if of_site { (inputs.site, triples[k].site) } else { (inputs.release, triples[k].release) };
+        let Some(index) = index else { continue };
+        let text = replace_lines(&tree.read(index)?, &mut list);
+        let entry = instead.entry(k).or_default();
+        if of_site { entry.site = text } else { entry.release = text }
+    }
+    for (k, instead) in &instead {
+        let touched = touched(inputs, &triples[*k], by_path);
+        let mut result = carry_file(inputs, options, &triples[*k], touched, instead)?;
+        // A file that was written already is written again; one that waited goes the usual way.
+        if results[*k].content.is_none()
+            && let Some(content) = result.content.take()
+        {
+            sink.put(&result.path, &content)?;
+        }
+        results[*k] = result;
+    }
+    Ok(())
 }
 
 /// The site's changes in a file, if it made any.
@@ -177,7 +241,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
     }
     let mut folded: HashMap<String, String> = HashMap::new();
     for result in results {
-        if result.content.is_some() || result.record.as_ref().is_some_and(|r| r.digest.is_some()) {
+        if result.in_result {
             let twin = folded.insert(result.path.to_lowercase(), result.path.clone());
             if let Some(twin) = twin {
                 account.remarks.push(Remark {
