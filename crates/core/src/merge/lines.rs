@@ -255,7 +255,10 @@ impl<'a> Walk<'a, '_> {
                 }
                 match meeting {
                     Meeting::Apart => {}
-                    Meeting::BothDelete => {
+                    Meeting::Same if site.kind != OpKind::Delete => {
+                        self.twins.insert(s, r);
+                    }
+                    Meeting::Same | Meeting::BothDelete => {
                         let lines = site.base.start.max(release.base.start)..site.base.end.min(release.base.end);
                         let moved = |i: usize| {
                             let key = self.base.keys[i];
@@ -266,9 +269,6 @@ impl<'a> Walk<'a, '_> {
                         if lines.into_iter().any(moved) {
                             regions.push(Region { reason: Reason::Doubtful, doubt: true, ..self.region(s, r) });
                         }
-                    }
-                    Meeting::Same => {
-                        self.twins.insert(s, r);
                     }
                     Meeting::SameLine => match self.merge_line(&site, &release) {
                         Some(line) => {
@@ -652,7 +652,7 @@ impl<'a> Walk<'a, '_> {
     fn site_lines(&mut self, op: &Op, range: Range<usize>, g: usize, step: Option<Step>) {
         let from = self.out.lines;
         let mut refitted = false;
-        let reference = self.reference(range.clone(), g, op.base.end);
+        let reference = self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end));
         let mut j = range.start;
         while j < range.end {
             if let Some(at) =
@@ -664,7 +664,7 @@ impl<'a> Walk<'a, '_> {
             }
             let line = self.site.lines[j];
             let content = match &reference {
-                Some((s, indent)) => self.forms.fitted(&line, self.site.lines[*s].indent(), indent),
+                Some((from, to)) => self.forms.fitted(&line, from, to),
                 None => Cow::Borrowed(line.content),
             };
             refitted |= content != line.content;
@@ -681,9 +681,23 @@ impl<'a> Walk<'a, '_> {
         self.note(op.edit, outcome, step, from..self.out.lines, release_at..release_at);
     }
 
+    /// For lines that replace base lines, the first of those is the reference: its indentation as the site
+    /// would write it, and as the release has it.
+    fn own_reference(&self, op: &Op) -> Option<(Vec<u8>, Vec<u8>)> {
+        op.base.clone().find_map(|i| {
+            let (base, release) = (&self.base.lines[i], self.release_ops.links[i].line()?);
+            if base.is_blank() {
+                return None;
+            }
+            let as_site = self.forms.site.write(self.forms.base.measure(base.indent()));
+            let from = if self.forms.site_unit_changed { as_site } else { base.indent().to_vec() };
+            Some((from, self.release.lines[release].indent().to_vec()))
+        })
+    }
+
     /// Finds a line near a gap that stands on all sides, best one as deep as the lines to be fitted; returns
-    /// its place on the site and its indentation in the result.
-    fn reference(&self, range: Range<usize>, g: usize, end: usize) -> Option<(usize, Vec<u8>)> {
+    /// its indentation on the site and in the result.
+    fn reference(&self, range: Range<usize>, g: usize, end: usize) -> Option<(Vec<u8>, Vec<u8>)> {
         let first = self.site.lines[range].iter().find(|l| !l.is_blank())?;
         let known = |i: usize| -> Option<(usize, usize, usize)> {
             let (Link::Kept(s), Some(r)) = (self.site_ops.links[i], self.release_ops.links[i].line()) else {
@@ -708,7 +722,7 @@ impl<'a> Walk<'a, '_> {
             _ => self.forms.shifted(line, self.forms.site_shift(b, own)),
         };
         let width = written.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
-        Some((s, written[..width].to_vec()))
+        Some((self.site.lines[s].indent().to_vec(), written[..width].to_vec()))
     }
 
     /// Writes a stretch that was merged on its own in place of moved lines.

@@ -65,7 +65,7 @@ pub(crate) fn moved_stretches(
             .collect();
         for run in runs(&pairs) {
             let stretch = grow(base, mover, edit, edits, &run);
-            if trusted(base, &stretch, &run, weak)
+            if (trusted(base, &stretch, &run, weak) || at_home(base, mover, &run, weak))
                 && !out.iter().any(|o| o.side.start < stretch.side.end && stretch.side.start < o.side.end)
             {
                 out.push(stretch);
@@ -112,6 +112,19 @@ fn trusted(base: &Side<'_>, stretch: &MovedStretch, run: &[(usize, usize)], weak
     let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
     let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
     run.len() * 10 >= telling * 6 && (run.len() >= 2 && words >= 5 || words >= 6)
+}
+
+/// A single line that stands once in each file is believed to have moved when a neighbour moved along: it
+/// changed places within its own block.
+fn at_home(base: &Side<'_>, mover: &Side<'_>, run: &[(usize, usize)], weak: &Weak) -> bool {
+    let [(i, j)] = run else { return false };
+    let key = base.keys[*i];
+    let once = |side: &Side<'_>| side.keys.iter().filter(|k| **k == key).count() == 1;
+    let near = |at: usize, len: usize| at.saturating_sub(2)..(at + 3).min(len);
+    let neighbours: Vec<u32> =
+        near(*i, base.keys.len()).map(|k| base.keys[k]).filter(|k| *k != key && !weak.is(*k)).collect();
+    let along = near(*j, mover.keys.len()).any(|k| neighbours.contains(&mover.keys[k]));
+    along && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(base) && once(mover)
 }
 
 #[cfg(test)]

@@ -16,7 +16,7 @@ pub(crate) struct Forms {
     pub(crate) site: Form,
     pub(crate) release: Form,
     /// The site indents by another unit than the base.
-    site_unit_changed: bool,
+    pub(crate) site_unit_changed: bool,
     /// The release indents by another unit than the base.
     release_unit_changed: bool,
     /// The site reformatted the file as a whole: its white space is not a change.
@@ -59,6 +59,10 @@ impl Forms {
     /// By how many levels the site indents a line deeper than the base did.
     pub(crate) fn site_shift(&self, base: &Line<'_>, site: &Line<'_>) -> isize {
         let (b, s) = (self.base.measure(base.indent()), self.site.measure(site.indent()));
+        // In another unit alignment (a comment's ` * `) may look like a level.
+        if self.site_unit_changed && b.rest != s.rest {
+            return 0;
+        }
         s.levels as isize - b.levels as isize
     }
 

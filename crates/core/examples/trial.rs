@@ -1,0 +1,410 @@
+//! Tries the merge on real sources: `cargo run --release -p daxle-core --example trial -- DIR [KIND] [--show N]`.
+//!
+//! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
+//! cases with a known answer are made: `lines` and `words` deal the vendor's change out to site and release,
+//! `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
+//! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones.
+
+#![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "a tool for the terminal")]
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use daxle_core::diff::{Edit, Interner, diff};
+use daxle_core::merge::{MergeOptions, line_edits, merge_text};
+use daxle_core::text::key::Blanks;
+use daxle_core::text::token::tokens;
+use daxle_core::theme::{Kind, dialect_of, kind_of};
+
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+        ((z ^ (z >> 31)) % sides.max(1) as u64) as usize
+    }
+}
+
+/// A case with its known answer; `None` where a person must be asked.
+struct Case {
+    base: String,
+    site: String,
+    release: String,
+    answer: String,
+}
+
+#[derive(Default)]
+struct Tally {
+    right: usize,
+    asked: usize,
+    wrong: usize,
+}
+
+fn main() {
+    let args: Vec<String> = std::env::args().skip(1).collect();
+    let dir = args.first().expect("a folder of themes");
+    let only = args.get(1).filter(|a| !a.starts_with("--"));
+    let flag = |name: &str| {
+        args.iter().position(|a| a == name).and_then(|k| args.get(k + 1)).and_then(|n| n.parse::<usize>().ok())
+    };
+    let (show, show_asked) = (flag("--show").unwrap_or(0), flag("--asked").unwrap_or(0));
+    let mut tallies: BTreeMap<(&str, Kind), Tally> = BTreeMap::new();
+    let mut shown: BTreeMap<(&str, bool), usize> = BTreeMap::new();
+    for (path, old, new) in pairs(Path::new(dir)) {
+        let kind = kind_of(&path, old.as_bytes());
+        if !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
+            continue;
+        }
+        let dialect = dialect_of(&path, kind, old.as_bytes());
+        for seed in 0..4u64 {
+            let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ old.len() as u64 * 31);
+            type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
+            let makers: [(&str, Maker); 5] = [
+                ("lines", lines),
+                ("words", words),
+                ("planted", planted),
+                ("reformatted", reformatted),
+                ("moved", moved),
+            ];
+            for (name, make) in makers {
+                if only.is_some_and(|o| o != name) {
+                    continue;
+                }
+                let Some(case) = make(&mut dice, &old, &new, kind) else { continue };
+                if case.site == case.base || case.release == case.base {
+                    continue;
+                }
+                let options = MergeOptions::default();
+                let merged = merge_text(
+                    case.base.as_bytes(),
+                    case.site.as_bytes(),
+                    case.release.as_bytes(),
+                    &dialect,
+                    &options,
+                );
+                let Some(merged) = merged else { continue };
+                let tally = tallies.entry((name, kind)).or_default();
+                let text = String::from_utf8_lossy(&merged.bytes);
+                let same = |a: &str, b: &str| a.trim_end() == b.trim_end();
+                let verdict = if !merged.decisions.is_empty() {
+                    tally.asked += 1;
+                    Some(true)
+                } else if same(&text, &case.answer) {
+                    tally.right += 1;
+                    None
+                } else {
+                    tally.wrong += 1;
+                    Some(false)
+                };
+                if let Some(asked) = verdict {
+                    let n = shown.entry((name, asked)).or_default();
+                    *n += 1;
+                    if *n <= if asked { show_asked } else { show } {
+                        println!("=== {name} {} {path} seed {seed}", if asked { "ASKED" } else { "WRONG" });
+                        print_case(&case, &text, asked);
+                        if let Some(dir) = args.iter().position(|a| a == "--dump").and_then(|k| args.get(k + 1)) {
+                            let stem = format!("{dir}/{name}-{}-{n}", if asked { "asked" } else { "wrong" });
+                            for (part, text) in [
+                                ("base", &case.base),
+                                ("site", &case.site),
+                                ("release", &case.release),
+                                ("answer", &case.answer),
+                            ] {
+                                let _ = fs::write(
+                                    format!("{stem}.{part}.{}", path.rsplit('.').next().unwrap_or("txt")),
+                                    text,
+                                );
+                            }
+                        }
+                    }
+                }
+            }
+        }
+    }
+    println!("{:<12} {:<9} {:>7} {:>7} {:>6}  right", "case", "kind", "right", "asked", "wrong");
+    for ((name, kind), t) in &tallies {
+        let all = (t.right + t.asked + t.wrong).max(1);
+        println!(
+            "{name:<12} {:<9} {:>7} {:>7} {:>6}  {:.1} %",
+            kind.word(),
+            t.right,
+            t.asked,
+            t.wrong,
+            100.0 * t.right as f64 / all as f64
+        );
+    }
+}
+
+fn print_case(case: &Case, got: &str, asked: bool) {
+    let show = |title: &str, a: &str, b: &str| {
+        println!("--- {title}");
+        print!(
+            "{}",
+            String::from_utf8_lossy(&daxle_core::changes::unified::unified("a", "b", a.as_bytes(), b.as_bytes()))
+        );
+    };
+    show("site", &case.base, &case.site);
+    show("release", &case.base, &case.release);
+    if asked {
+        let lines: Vec<&str> = got.lines().collect();
+        for (k, _) in lines.iter().enumerate().filter(|(_, l)| l.starts_with("<<<<<<< ")) {
+            let end = (k..lines.len()).find(|e| lines[*e].starts_with(">>>>>>> ")).unwrap_or(k);
+            println!("--- question\n{}", lines[k..=end].join("\n"));
+        }
+    } else {
+        show("answer to result", &case.answer, got);
+    }
+}
+
+/// Neighbouring versions of every text file that changed.
+fn pairs(dir: &Path) -> Vec<(String, String, String)> {
+    let mut out = Vec::new();
+    let list = |d: &Path| -> Vec<PathBuf> {
+        let mut l: Vec<PathBuf> = fs::read_dir(d).into_iter().flatten().flatten().map(|e| e.path()).collect();
+        l.sort();
+        l
+    };
+    for theme in list(dir) {
+        let mut versions = list(&theme);
+        versions.sort_by_key(|v| {
+            let name = v.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+            name.split('.').map(|p| p.parse::<u64>().unwrap_or(0)).collect::<Vec<_>>()
+        });
+        for pair in versions.windows(2) {
+            let mut todo = vec![pair[0].clone()];
+            while let Some(at) = todo.pop() {
+                if at.is_dir() {
+                    todo.extend(list(&at));
+                    continue;
+                }
+                let Ok(inner) = at.strip_prefix(&pair[0]) else { continue };
+                let (Ok(old), Ok(new)) = (fs::read_to_string(&at), fs::read_to_string(pair[1].join(inner))) else {
+                    continue;
+                };
+                let long = old.lines().any(|l| l.len() > 2000);
+                if old != new && old.len() < 200_000 && !long && !old.is_empty() {
+                    out.push((inner.display().to_string(), old, new));
+                }
+            }
+        }
+    }
+    out.sort();
+    out
+}
+
+fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
+    let mut out: Vec<&str> = Vec::new();
+    let mut at = 0;
+    for (k, edit) in edits.iter().enumerate() {
+        out.extend(&old[at..edit.old.start]);
+        out.extend(if mine(k) { &new[edit.new.clone()] } else { &old[edit.old.clone()] });
+        at = edit.old.end;
+    }
+    out.extend(&old[at..]);
+    out.concat()
+}
+
+fn split(text: &str) -> Vec<&str> {
+    text.split_inclusive('\n').collect()
+}
+
+fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let (o, n) = (split(old), split(new));
+    let edits: Vec<Edit> = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent)
+        .into_iter()
+        .flat_map(|e| {
+            if e.old.len() == e.new.len() {
+                e.old.zip(e.new).map(|(i, j)| Edit { old: i..i + 1, new: j..j + 1 }).collect()
+            } else {
+                vec![e]
+            }
+        })
+        .collect();
+    if edits.len() < 2 {
+        return None;
+    }
+    let sites: Vec<bool> = edits.iter().map(|_| dice.roll(2) == 0).collect();
+    Some(Case {
+        base: old.into(),
+        site: apply(&o, &n, &edits, |k| sites[k]),
+        release: apply(&o, &n, &edits, |k| !sites[k]),
+        answer: new.into(),
+    })
+}
+
+fn words(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    fn toks(t: &str) -> Vec<&str> {
+        let mut out = Vec::new();
+        for token in tokens(t.as_bytes()) {
+            for part in [token.lead, token.text] {
+                if !part.is_empty() {
+                    out.push(std::str::from_utf8(part).unwrap_or(""));
+                }
+            }
+        }
+        out
+    }
+    let (o, n) = (toks(old), toks(new));
+    if o.concat() != old || n.concat() != new {
+        return None;
+    }
+    let mut interner = Interner::new();
+    let a: Vec<u32> = o.iter().map(|t| interner.number(t.as_bytes().into())).collect();
+    let b: Vec<u32> = n.iter().map(|t| interner.number(t.as_bytes().into())).collect();
+    let edits = diff(&a, &b, |_| false);
+    // Only small changes: a word here, a word there.
+    let small: Vec<Edit> = edits
+        .iter()
+        .filter(|e| e.old.len() <= 3 && e.new.len() <= 3 && !e.old.is_empty() && !e.new.is_empty())
+        .filter(|e| !o[e.old.clone()].iter().chain(&n[e.new.clone()]).any(|t| t.trim().is_empty()))
+        .cloned()
+        .collect();
+    if small.len() < 2 || small.len() > 60 {
+        return None;
+    }
+    let sites: Vec<bool> = small.iter().map(|_| dice.roll(2) == 0).collect();
+    Some(Case {
+        base: old.into(),
+        site: apply(&o, &n, &small, |k| sites[k]),
+        release: apply(&o, &n, &small, |k| !sites[k]),
+        answer: apply(&o, &n, &small, |_| true),
+    })
+}
+
+/// A site edit of a line that both versions have once, made to both.
+fn plant(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<(String, String)> {
+    let (mut o, mut n): (Vec<String>, Vec<String>) =
+        (split(old).iter().map(|s| s.to_string()).collect(), split(new).iter().map(|s| s.to_string()).collect());
+    let once = |list: &[String], line: &str| list.iter().filter(|l| l.as_str() == line).count() == 1;
+    let edits = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent);
+    let near: Vec<usize> = (0..o.len())
+        .filter(|i| edits.iter().any(|e| e.old.start.abs_diff(*i) <= 2 || e.old.end.abs_diff(*i) <= 2))
+        .filter(|i| o[*i].trim().len() >= 6 && once(&o, &o[*i]) && once(&n, &o[*i]))
+        .collect();
+    if near.is_empty() {
+        return None;
+    }
+    let at = near[dice.roll(near.len())];
+    let line = o[at].clone();
+    let to = n.iter().position(|l| *l == line)?;
+    let indent: String = line.chars().take_while(|c| c.is_whitespace() && *c != '\n').collect();
+    let extra = match kind {
+        Kind::Style => format!("{indent}outline: 3px solid teal;\n"),
+        Kind::Template => format!("{indent}<span class=\"own-mark\">tide</span>\n"),
+        _ => format!("{indent}ownCall('tide');\n"),
+    };
+    match dice.roll(3) {
+        0 => {
+            // A word becomes another.
+            let word = tokens(line.as_bytes())
+                .iter()
+                .map(|t| String::from_utf8_lossy(t.text).into_owned())
+                .filter(|w| w.len() > 3 && w.chars().all(char::is_alphanumeric))
+                .max_by_key(String::len)?;
+            let changed = line.replacen(&word, "ownword", 1);
+            o[at] = changed.clone();
+            n[to] = changed;
+        }
+        1 => {
+            o.remove(at);
+            n.remove(to);
+        }
+        _ => {
+            // Before the line; its other neighbour must be there too, or the place would be open.
+            let other = at.checked_sub(1).map(|k| o[k].clone());
+            if to.checked_sub(1).map(|k| n[k].clone()) != other {
+                return None;
+            }
+            o.insert(at, extra.clone());
+            n.insert(to, extra);
+        }
+    }
+    Some((o.concat(), n.concat()))
+}
+
+fn planted(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+    let (site, answer) = plant(dice, old, new, kind)?;
+    Some(Case { base: old.into(), site, release: new.into(), answer })
+}
+
+fn reindent(text: &str, crlf: bool) -> String {
+    let end = if crlf { "\r\n" } else { "\n" };
+    text.lines()
+        .map(|l| {
+            let body = l.trim_start_matches([' ', '\t']);
+            let width = l.len() - body.len();
+            let lead = &l[..width];
+            let levels = if lead.contains('\t') { lead.matches('\t').count() } else { width.div_ceil(2) };
+            if body.is_empty() { end.to_string() } else { format!("{}{body}{end}", "   ".repeat(levels)) }
+        })
+        .collect()
+}
+
+fn reformatted(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+    let crlf = dice.roll(2) == 0;
+    let (site, answer) = plant(dice, old, new, kind)?;
+    if old.contains('\r') || dialect_of("x", kind, b"").blanks != Blanks::AreForm {
+        return None;
+    }
+    if dice.roll(2) == 0 {
+        // The release is reformatted.
+        Some(Case { base: old.into(), site, release: reindent(new, crlf), answer: reindent(&answer, crlf) })
+    } else {
+        Some(Case { base: old.into(), site: reindent(&site, crlf), release: new.into(), answer })
+    }
+}
+
+fn moved(dice: &mut Dice, old: &str, _new: &str, kind: Kind) -> Option<Case> {
+    let lines: Vec<&str> = split(old);
+    // Blocks between blank lines.
+    let mut blocks: Vec<Vec<&str>> = vec![Vec::new()];
+    for line in lines {
+        if line.trim().is_empty() {
+            blocks.push(Vec::new());
+        } else if let Some(last) = blocks.last_mut() {
+            last.push(line);
+        }
+    }
+    blocks.retain(|b| !b.is_empty());
+    if blocks.len() < 4 || !old.ends_with('\n') {
+        return None;
+    }
+    let join = |b: &[Vec<String>]| b.iter().map(|l| l.concat()).collect::<Vec<_>>().join("\n");
+    let own = |b: &[Vec<&str>]| -> Vec<Vec<String>> {
+        b.iter().map(|l| l.iter().map(|s| s.to_string()).collect()).collect()
+    };
+    let base = own(&blocks);
+    let from = dice.roll(blocks.len());
+    let mut to = dice.roll(blocks.len());
+    if from == to {
+        to = (to + 2) % blocks.len();
+    }
+    let block = &blocks[from];
+    if !(3..=25).contains(&block.len()) {
+        return None;
+    }
+    let text = base[from].concat();
+    let edited = plant(dice, &text, &text.replacen(|c: char| c == '\u{1}', "", 1), kind).or_else(|| {
+        // Without a vendor change nearby: any telling line of the block.
+        let k = (0..block.len()).filter(|k| block[*k].trim().len() >= 8).max_by_key(|k| block[*k].len())?;
+        let word = tokens(block[k].as_bytes())
+            .iter()
+            .map(|t| String::from_utf8_lossy(t.text).into_owned())
+            .filter(|w| w.len() > 3 && w.chars().all(char::is_alphanumeric))
+            .max_by_key(String::len)?;
+        Some((text.replacen(&word, "ownword", 1), String::new()))
+    })?;
+    let mut site = base.clone();
+    site[from] = vec![edited.0.clone()];
+    let mut release = base.clone();
+    let taken = release.remove(from);
+    release.insert(to.min(release.len()), taken);
+    let mut answer = site.clone();
+    let taken = answer.remove(from);
+    answer.insert(to.min(answer.len()), taken);
+    Some(Case { base: join(&base), site: join(&site), release: join(&release), answer: join(&answer) })
+}
