@@ -4,7 +4,10 @@
 //! twice, or a block that went in twice, breaks the sum. The counts need no grammar and are blind to strings
 //! and comments alike on all sides, so they compare even where they are wrong in absolute terms.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::hash::BuildHasher;
+
+use foldhash::fast::FixedState;
 
 use crate::text::token::tokens;
 
@@ -116,6 +119,42 @@ impl Balance {
             let get = |b: &Balance| b.counts.get(key).copied().unwrap_or(0);
             let (got, b, s, r) = (get(result), get(base), get(site), get(release));
             got == if s == r { r } else { s + r - b }
+        })
+    }
+}
+
+/// How often each token stands in a text.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct WordCount(HashMap<u64, i64, FixedState>);
+
+impl WordCount {
+    pub(crate) fn of(text: &[u8]) -> Self {
+        let mut count = WordCount::default();
+        count.add(text, 1);
+        count
+    }
+
+    /// Adds a text's tokens so many times.
+    pub(crate) fn add(&mut self, text: &[u8], times: i64) {
+        let hasher = FixedState::with_seed(3);
+        for token in tokens(text) {
+            if !token.text.is_empty() {
+                *self.0.entry(hasher.hash_one(token.text)).or_default() += times;
+            }
+        }
+    }
+
+    /// Tells whether a result can come from doing both sides' edits once each: no token is lost, none comes
+    /// twice. Where both sides did the like with a token, it may have been the same.
+    pub(crate) fn follows(result: &Self, base: &Self, site: &Self, release: &Self) -> bool {
+        let keys = [result, base, site, release].map(|c| c.0.keys());
+        keys.into_iter().flatten().all(|key| {
+            let get = |c: &Self| c.0.get(key).copied().unwrap_or(0);
+            let (got, b, s, r) = (get(result), get(base), get(site), get(release));
+            let (ds, dr) = (s - b, r - b);
+            let sum = b + ds + dr;
+            let once = if ds.signum() == dr.signum() { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
+            sum.min(once) <= got && got <= sum.max(once)
         })
     }
 }

@@ -52,7 +52,7 @@ pub(crate) fn merge_lines(
     let release_touched = touching(&release_edits, &site_edits);
     let site_ops = Ops::new(base, site, &site_edits, context.weak, |k| !strict && site_touched[k]);
     let release_ops = Ops::new(base, release, &release_edits, context.weak, |k| !strict && release_touched[k]);
-    let forms = Forms::new(base, site, release, &site_ops, context.options.keep_blanks);
+    let forms = Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks);
     let mut walk = Walk {
         base,
         site,
@@ -167,7 +167,7 @@ impl<'a> Walk<'a, '_> {
             if absorbed.is_empty() {
                 continue;
             }
-            let site_span = self.site_ops.span(&moved.base, false, false);
+            let site_span = self.site_ops.span(&moved.base, self.site_ops.rewrites_at(moved.base.start), false);
             let merged = merge_lines(
                 &self.base.part(moved.base.clone()),
                 &self.site.part(site_span.clone()),
@@ -201,7 +201,8 @@ impl<'a> Walk<'a, '_> {
             if absorbed.is_empty() || taken {
                 continue;
             }
-            let release_span = self.release_ops.span(&moved.base, false, false);
+            let release_span =
+                self.release_ops.span(&moved.base, self.release_ops.rewrites_at(moved.base.start), false);
             let merged = merge_lines(
                 &self.base.part(moved.base.clone()),
                 &self.site.part(moved.side.clone()),

@@ -125,6 +125,11 @@ impl Ops {
         Ops { links, ops, gaps }
     }
 
+    /// Tells whether a rewrite of base lines begins at a line: its new lines stand in the gap before.
+    pub(crate) fn rewrites_at(&self, line: usize) -> bool {
+        self.ops.iter().any(|o| o.kind == OpKind::Rewrite && o.base.start == line)
+    }
+
     /// Returns the side's lines in a gap.
     pub(crate) fn gap(&self, g: usize) -> Range<usize> {
         self.gaps[g].clone()

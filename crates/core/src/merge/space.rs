@@ -23,33 +23,52 @@ pub(crate) struct Forms {
     pub(crate) site_reformatted: bool,
 }
 
+/// The lines that a side kept, blank ones left out.
+fn kept_lines<'s, 'a>(
+    base: &'s Side<'a>,
+    side: &'s Side<'a>,
+    ops: &'s Ops,
+) -> impl Iterator<Item = (&'s Line<'a>, &'s Line<'a>)> {
+    ops.links.iter().enumerate().filter_map(|(i, link)| match *link {
+        Link::Kept(j) if !base.lines[i].is_blank() => Some((&base.lines[i], &side.lines[j])),
+        _ => None,
+    })
+}
+
+/// Tells whether most of the indented lines that a side kept are indented otherwise.
+fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
+    let (mut indented, mut changed) = (0usize, 0usize);
+    for (b, s) in kept_lines(base, side, ops) {
+        if !b.indent().is_empty() || !s.indent().is_empty() {
+            indented += 1;
+            changed += usize::from(b.indent() != s.indent());
+        }
+    }
+    changed * 2 > indented
+}
+
 impl Forms {
     pub(crate) fn new(
         base: &Side<'_>,
         site: &Side<'_>,
         release: &Side<'_>,
         site_ops: &Ops,
+        release_ops: &Ops,
         keep_blanks: bool,
     ) -> Self {
         let mut forms = Forms {
             base: base.form,
             site: site.form,
             release: release.form,
-            site_unit_changed: units_differ(&base.form, &site.form),
-            release_unit_changed: units_differ(&base.form, &release.form),
+            site_unit_changed: units_differ(&base.form, &site.form) && mostly_reindented(base, site, site_ops),
+            release_unit_changed: units_differ(&base.form, &release.form)
+                && mostly_reindented(base, release, release_ops),
             site_reformatted: false,
         };
         let (mut kept, mut changed) = (0usize, 0usize);
-        for (i, link) in site_ops.links.iter().enumerate() {
-            let Link::Kept(j) = *link else { continue };
-            let (b, s) = (&base.lines[i], &site.lines[j]);
-            if b.is_blank() {
-                continue;
-            }
+        for (b, s) in kept_lines(base, site, site_ops) {
             kept += 1;
-            if b.content != s.content && forms.site_shift(b, s) == 0 {
-                changed += 1;
-            }
+            changed += usize::from(b.content != s.content && forms.site_shift(b, s) == 0);
         }
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || (kept >= 4 && changed * 10 > kept * 3));
@@ -77,13 +96,14 @@ impl Forms {
         if s == b || s == r {
             return Cow::Borrowed(r);
         }
-        if r == b && !self.follows_release() {
+        let shift = self.site_shift(base, site);
+        if r == b && (!self.follows_release() || (shift != 0 && !self.site_unit_changed)) {
             return Cow::Borrowed(s);
         }
         if base.is_blank() {
             return Cow::Borrowed(r);
         }
-        self.shifted(release, self.site_shift(base, site))
+        self.shifted(release, shift)
     }
 
     /// Returns a line of the release, indented deeper by so many levels of the release's unit.

@@ -1,7 +1,7 @@
 //! Merging three versions of a text file: encodings, the easy cases, and the checks on what the walk gives.
 
 use super::align::{From, Side, Weak, align, line_edits};
-use super::balance::{Balance, balance};
+use super::balance::{Balance, WordCount, balance};
 use super::lines::{Context, MergedLines, merge_lines};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
@@ -111,33 +111,47 @@ fn merge_bodies(
         }
     }
 
-    // The count check: brackets and tags add up, or the steps nearest to the fault are asked about.
-    if merged.decisions.is_empty() {
-        let count = |text: &[u8]| balance(text, dialect.markup);
-        let (cb, cs, cr) = (count(base), count(site), count(release));
-        let adds_up = |m: &MergedLines| Balance::follows(&count(&m.bytes), &cb, &cs, &cr);
-        if !adds_up(&merged) {
-            let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };
-            let plainly = merge_lines(&b, &s, &r, Context { options: &strict, ..context });
-            if !plainly.decisions.is_empty() || adds_up(&plainly) {
-                merged = plainly;
-                for decision in &mut merged.decisions {
-                    decision.reason = Reason::Unbalanced;
-                }
-            } else {
-                let unbalanced = |e: &EditFate| {
-                    let text = |side: &Side<'_>, range: &std::ops::Range<usize>| -> Vec<u8> {
-                        side.lines[range.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
-                    };
-                    count(&text(&b, &e.base)) != count(&text(&s, &e.site))
-                };
-                asked.extend(
-                    (0..merged.edits.len())
-                        .filter(|k| unbalanced(&merged.edits[*k]))
-                        .map(|k| (k, Reason::Unbalanced)),
-                );
-                merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+    // The count checks: words and brackets add up, or the merge is done plainly, or the edits that are left are
+    // asked about.
+    let count = |text: &[u8]| balance(text, dialect.markup);
+    let brackets = [count(base), count(site), count(release)];
+    let words = [WordCount::of(base), WordCount::of(site), WordCount::of(release)];
+    let adds_up = |m: &MergedLines| {
+        // An open spot counts as the release's side; the site's edits there do not count.
+        let mut result = WordCount::of(&m.bytes);
+        let mut effective = words[1].clone();
+        let lines = crate::text::split_lines(&m.bytes);
+        for open in &m.decisions {
+            let standing: Vec<u8> =
+                lines[open.result.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect();
+            result.add(&standing, -1);
+            result.add(&open.release_text, 1);
+            effective.add(&open.site_text, -1);
+            effective.add(&open.base_text, 1);
+        }
+        let balanced =
+            !m.decisions.is_empty() || Balance::follows(&count(&m.bytes), &brackets[0], &brackets[1], &brackets[2]);
+        balanced && WordCount::follows(&result, &words[0], &effective, &words[2])
+    };
+    if !adds_up(&merged) {
+        let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };
+        let plainly = merge_lines(&b, &s, &r, Context { options: &strict, ..context });
+        if adds_up(&plainly) {
+            merged = plainly;
+            for decision in &mut merged.decisions {
+                decision.reason = Reason::Unbalanced;
             }
+        } else {
+            let unbalanced = |e: &EditFate| {
+                let text = |side: &Side<'_>, range: &std::ops::Range<usize>| -> Vec<u8> {
+                    side.lines[range.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
+                };
+                count(&text(&b, &e.base)) != count(&text(&s, &e.site)) || e.step.is_some()
+            };
+            asked.extend(
+                (0..merged.edits.len()).filter(|k| unbalanced(&merged.edits[*k])).map(|k| (k, Reason::Unbalanced)),
+            );
+            merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
         }
     }
     merged

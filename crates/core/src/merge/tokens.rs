@@ -1,7 +1,7 @@
 //! The merge one level finer: words, marks, strings and whole tags as items.
 //!
-//! Two edits are both done when they sit in different slots: an item with content that both kept stands
-//! between them, or one of them is inside a tag that the other does not touch. Whatever is closer is one value,
+//! Two edits are both done when they sit in different slots: an item that both kept and that divides (a word, a
+//! comma, an assignment) stands between them, or one of them is inside a tag that the other does not touch. Whatever is closer is one value,
 //! and a value that both changed is a question. No token comes out that neither side wrote.
 
 use std::borrow::Cow;
@@ -37,6 +37,35 @@ impl Item<'_> {
     /// Ends a declaration, so that what follows is another value.
     fn separates(&self) -> bool {
         matches!(self.text, b";" | b"{" | b"}")
+    }
+
+    /// Stands between two slots: something with content, or punctuation that structures (an argument's comma, an
+    /// assignment). A dot, a dash or a quote may be inside of one value.
+    fn divides(&self, dialect: &Dialect) -> bool {
+        if dialect.declarations {
+            return self.separates();
+        }
+        self.solid()
+            || matches!(
+                self.text,
+                b"," | b";"
+                    | b"="
+                    | b"=>"
+                    | b"("
+                    | b")"
+                    | b"["
+                    | b"]"
+                    | b"{"
+                    | b"}"
+                    | b"{{"
+                    | b"}}"
+                    | b"{%"
+                    | b"%}"
+                    | b"|"
+                    | b"&"
+                    | b"?"
+                    | b":"
+            )
     }
 }
 
@@ -142,8 +171,8 @@ pub(crate) fn merge_tokens(
         Version { items, keys }
     };
     let (base, site, release) = (version(base), version(site), version(release));
-    let site_edits = token_edits(&base, &site);
-    let release_edits = token_edits(&base, &release);
+    let site_edits = token_edits(&base, &site, dialect);
+    let release_edits = token_edits(&base, &release, dialect);
     if whole_lines && (!mostly_kept(&base, &site, &site_edits) || !mostly_kept(&base, &release, &release_edits)) {
         return None;
     }
@@ -167,7 +196,7 @@ fn is_tag_change(base: &Version<'_>, side: &Version<'_>, edit: &Edit) -> bool {
 }
 
 /// Edits from the base's items to a side's: islands of bare punctuation joined, changed tags one by one.
-fn token_edits(base: &Version<'_>, side: &Version<'_>) -> Vec<Edit> {
+fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec<Edit> {
     let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
     let mut weak = vec![false; size];
     for (item, key) in base.items.iter().zip(&base.keys).chain(side.items.iter().zip(&side.keys)) {
@@ -177,7 +206,7 @@ fn token_edits(base: &Version<'_>, side: &Version<'_>) -> Vec<Edit> {
     let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
     for edit in edits {
         if let Some(last) = joined.last_mut()
-            && !base.items[last.old.end..edit.old.start].iter().any(|i| i.solid() || i.separates())
+            && !base.items[last.old.end..edit.old.start].iter().any(|i| i.solid() || i.divides(dialect))
         {
             last.old.end = edit.old.end;
             last.new.end = edit.new.end;
@@ -307,10 +336,7 @@ fn clear(base: &Version<'_>, before: &Edit, after: &Edit, tag: bool, dialect: &D
     if tag {
         return true;
     }
-    if dialect.declarations {
-        return between.iter().any(Item::separates);
-    }
-    between.iter().any(Item::solid)
+    between.iter().any(|i| i.divides(dialect))
 }
 
 fn write(

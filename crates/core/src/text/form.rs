@@ -37,7 +37,7 @@ pub struct Form {
     pub line_end: LineEnd,
     /// The indentation unit; two spaces where a file does not tell.
     pub unit: IndentUnit,
-    /// Whether the unit was seen in the file (`false`: it is the default).
+    /// Whether the unit was seen often enough in the file to be sure.
     pub unit_known: bool,
     /// Whether the last line has a line end. `true` for an empty file.
     pub final_newline: bool,
@@ -50,6 +50,7 @@ impl Form {
         let mut tabs = 0usize;
         let mut steps = [0usize; 9];
         let mut previous = 0usize;
+        let mut indented = 0usize;
         for line in lines {
             match line.end {
                 LineEnd::Lf => ends[0] += 1,
@@ -64,6 +65,7 @@ impl Form {
             if indent.first() == Some(&b'\t') {
                 tabs += 1;
             } else {
+                indented += usize::from(indent.len() > 1);
                 let step = indent.len().abs_diff(previous);
                 // A comment's continuation lines (` * text`) are off by one and tell nothing.
                 if (2..=8).contains(&step) {
@@ -80,12 +82,13 @@ impl Form {
             LineEnd::Lf
         };
         let spaces: usize = steps.iter().sum();
+        // One indented line tells nothing for sure.
         let (unit, unit_known) = if tabs > spaces {
-            (IndentUnit::Tab, true)
+            (IndentUnit::Tab, tabs > 1)
         } else if spaces > 0 {
             // On a tie the smaller step: the larger ones are several levels closing at once.
             let best = (2..=8).max_by_key(|n| (steps[*n], std::cmp::Reverse(*n))).unwrap_or(2);
-            (IndentUnit::Spaces(best), true)
+            (IndentUnit::Spaces(best), indented > 1)
         } else {
             (IndentUnit::Spaces(2), false)
         };
