@@ -8,7 +8,7 @@ use super::align::{From, Side, Weak, align};
 use super::gaps::{Gap, Union};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
-use super::space::Forms;
+use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
 use crate::diff::Edit;
@@ -24,8 +24,10 @@ pub(crate) struct Context<'c> {
     pub(crate) from: From,
     /// Site edits that are to be asked about, with the reason.
     pub(crate) asked: &'c [(usize, Reason)],
-    /// The merge is of a stretch inside of a larger merge.
-    pub(crate) nested: bool,
+    /// Stretches that one side moved are followed.
+    pub(crate) follow_moves: bool,
+    /// The merge is of a stretch inside of a larger merge: how that one's sides are written.
+    pub(crate) nested: Option<Reformatted>,
 }
 
 /// The result of merging lines.
@@ -52,7 +54,8 @@ pub(crate) fn merge_lines(
     let release_touched = touching(&release_edits, &site_edits);
     let site_ops = Ops::new(base, site, &site_edits, context.weak, |k| !strict && site_touched[k]);
     let release_ops = Ops::new(base, release, &release_edits, context.weak, |k| !strict && release_touched[k]);
-    let forms = Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks);
+    let forms =
+        Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks, context.nested);
     let mut walk = Walk {
         base,
         site,
@@ -77,10 +80,14 @@ pub(crate) fn merge_lines(
         decisions: Vec::new(),
         space_lines: 0,
     };
-    if !strict && !context.nested {
+    if !strict && context.nested.is_none() && context.follow_moves {
         walk.follow_moves(&release_edits);
     }
     walk.run();
+    // A moved stretch whose place was settled otherwise never got its turn: then it is no move to follow.
+    if context.follow_moves && walk.fates.iter().any(|f| f.outcome.is_none()) {
+        return merge_lines(base, site, release, Context { follow_moves: false, ..context });
+    }
     walk.finish()
 }
 
@@ -159,7 +166,8 @@ impl<'a> Walk<'a, '_> {
     /// Merges stretches that one side moved and the other changed, each as a small file of its own.
     fn follow_moves(&mut self, release_edits: &[Edit]) {
         let weak = self.context.weak;
-        let nested = Context { nested: true, from: From::Front, asked: &[], ..self.context };
+        let nested =
+            Context { nested: Some(self.forms.reformatted()), from: From::Front, asked: &[], ..self.context };
         for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
             let inside = |e: &Edit| within(e, &moved);
             let absorbed: Vec<usize> =
@@ -902,7 +910,7 @@ impl<'a> Walk<'a, '_> {
             })
             .collect();
         MergedLines {
-            bytes: self.out.finish(final_newline || self.context.nested),
+            bytes: self.out.finish(final_newline || self.context.nested.is_some()),
             edits,
             decisions: self.decisions,
             space_lines: self.space_lines,

@@ -65,7 +65,9 @@ pub(crate) fn moved_stretches(
             .collect();
         for run in runs(&pairs) {
             let stretch = grow(base, mover, edit, edits, &run);
-            if (trusted(base, &stretch, &run, weak) || at_home(base, mover, &run, weak))
+            if (trusted(base, &stretch, &run, weak)
+                || unmistakable(base, mover, &stretch, &run, weak)
+                || at_home(base, mover, &run, weak))
                 && !out.iter().any(|o| o.side.start < stretch.side.end && stretch.side.start < o.side.end)
             {
                 out.push(stretch);
@@ -112,6 +114,23 @@ fn trusted(base: &Side<'_>, stretch: &MovedStretch, run: &[(usize, usize)], weak
     let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
     let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
     run.len() * 10 >= telling * 6 && (run.len() >= 2 && words >= 5 || words >= 6)
+}
+
+/// A small stretch is believed to have moved, too, when all its telling lines stand once in each file.
+fn unmistakable(
+    base: &Side<'_>,
+    mover: &Side<'_>,
+    stretch: &MovedStretch,
+    run: &[(usize, usize)],
+    weak: &Weak,
+) -> bool {
+    let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
+    let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
+    let once = |key: u32, side: &Side<'_>| side.keys.iter().filter(|k| **k == key).count() == 1;
+    let enough = (run.len() >= 2 && words >= 3) || (stretch.base.len() >= 3 && words >= 4);
+    enough
+        && run.len() == telling
+        && run.iter().all(|(i, _)| once(base.keys[*i], base) && once(base.keys[*i], mover))
 }
 
 /// A single line that stands once in each file is believed to have moved when a neighbour moved along: it

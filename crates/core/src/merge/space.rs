@@ -10,6 +10,14 @@ use super::align::{Side, units_differ};
 use super::ops::{Link, Ops};
 use crate::text::{Form, Indent, Line};
 
+/// What was reformatted as a whole.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Reformatted {
+    site_unit: bool,
+    release_unit: bool,
+    site: bool,
+}
+
 /// How the three versions are written, compared.
 pub(crate) struct Forms {
     pub(crate) base: Form,
@@ -55,6 +63,7 @@ impl Forms {
         site_ops: &Ops,
         release_ops: &Ops,
         keep_blanks: bool,
+        whole: Option<Reformatted>,
     ) -> Self {
         let mut forms = Forms {
             base: base.form,
@@ -65,6 +74,13 @@ impl Forms {
                 && mostly_reindented(base, release, release_ops),
             site_reformatted: false,
         };
+        if let Some(whole) = whole {
+            // A stretch of a file is written as the whole is.
+            forms.site_unit_changed = whole.site_unit;
+            forms.release_unit_changed = whole.release_unit;
+            forms.site_reformatted = whole.site;
+            return forms;
+        }
         let (mut kept, mut changed) = (0usize, 0usize);
         for (b, s) in kept_lines(base, site, site_ops) {
             kept += 1;
@@ -73,6 +89,15 @@ impl Forms {
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || (kept >= 4 && changed * 10 > kept * 3));
         forms
+    }
+
+    /// What a merge of a part of the file must know.
+    pub(crate) fn reformatted(&self) -> Reformatted {
+        Reformatted {
+            site_unit: self.site_unit_changed,
+            release_unit: self.release_unit_changed,
+            site: self.site_reformatted,
+        }
     }
 
     /// By how many levels the site indents a line deeper than the base did.

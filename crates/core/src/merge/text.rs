@@ -95,7 +95,8 @@ fn merge_bodies(
     let mut side = |body| Side::new(body, dialect.blanks, &mut interner);
     let (b, s, r) = (side(base), side(site), side(release));
     let weak = Weak::of(&[&b, &s, &r]);
-    let context = Context { dialect, options, weak: &weak, from: From::Front, asked: &[], nested: false };
+    let context =
+        Context { dialect, options, weak: &weak, from: From::Front, asked: &[], nested: None, follow_moves: true };
     let mut asked: Vec<(usize, Reason)> = Vec::new();
     let mut merged = merge_lines(&b, &s, &r, context);
 
@@ -122,8 +123,10 @@ fn merge_bodies(
         let mut effective = words[1].clone();
         let lines = crate::text::split_lines(&m.bytes);
         for open in &m.decisions {
-            let standing: Vec<u8> =
-                lines[open.result.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect();
+            let standing: Vec<u8> = lines[open.result.start.min(lines.len())..open.result.end.min(lines.len())]
+                .iter()
+                .flat_map(|l| [l.content, b"\n"].concat())
+                .collect();
             result.add(&standing, -1);
             result.add(&open.release_text, 1);
             effective.add(&open.site_text, -1);
