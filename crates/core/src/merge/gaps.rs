@@ -31,17 +31,15 @@ impl Gap<'_> {
     /// Decides by the rules of the dialect.
     pub(crate) fn unite(&self, dialect: &Dialect, trust: Trust) -> Union {
         let (s, r) = (self.site_keys, self.release_keys);
-        if blank(self.site) {
-            return Union::Release(Step::Contains);
-        }
-        if blank(self.release) {
-            return Union::Site(Step::Contains);
-        }
         if contains(r, s) {
             return Union::Release(Step::Contains);
         }
         if contains(s, r) {
             return Union::Site(Step::Contains);
+        }
+        if blank(self.site) || blank(self.release) {
+            // A blank line is form, and says nothing against the other's lines.
+            return Union::Both(Step::BothInserted);
         }
         if trust == Trust::Strict {
             return Union::Ask;
@@ -272,6 +270,7 @@ mod tests {
     #[test]
     fn one_insertion_may_contain_the_other() {
         assert_eq!(unite("a\nb\nc\n", "b\n", Insertions::Unknown, Some("z")), Union::Site(Step::Contains));
-        assert_eq!(unite("\n", "b\n", Insertions::Unknown, Some("z")), Union::Release(Step::Contains));
+        assert_eq!(unite("\n", "b\n", Insertions::Unknown, Some("z")), Union::Both(Step::BothInserted));
+        assert_eq!(unite("\n", "b\n\n", Insertions::Unknown, Some("z")), Union::Release(Step::Contains));
     }
 }

@@ -324,7 +324,10 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
             if gone.start < gap && gap < gone.end { Meeting::Clash } else { Meeting::Apart }
         }
         (Insert, Rewrite) | (Rewrite, Insert) | (Rewrite, Rewrite) if touch => Meeting::Clash,
-        _ if overlap || (touch && doubt) => Meeting::Clash,
+        // Beside a line whose counterpart is doubtful the place of an insertion is open; a change of a line that
+        // the other side kept is not.
+        (Insert, Change) | (Change, Insert) if touch && doubt => Meeting::Clash,
+        _ if overlap => Meeting::Clash,
         _ => Meeting::Apart,
     }
 }

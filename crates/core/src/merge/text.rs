@@ -1,11 +1,13 @@
 //! Merging three versions of a text file: encodings, the easy cases, and the checks on what the walk gives.
 
+use std::ops::Range;
+
 use super::align::{From, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance};
 use super::lines::{Context, MergedLines, merge_lines};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
-use crate::text::{Encoding, Text};
+use crate::text::{Encoding, Line, Text, split_lines};
 
 /// Merges three versions of a text file.
 ///
@@ -79,7 +81,7 @@ fn merged_encoding(base: Encoding, site: Encoding, release: Encoding) -> Encodin
 }
 
 fn space_lines(base: &[u8], site: &[u8], dialect: &Dialect) -> usize {
-    let (b, s) = (crate::text::split_lines(base), crate::text::split_lines(site));
+    let (b, s) = (split_lines(base), split_lines(site));
     let edits = line_edits(base, site, dialect.blanks);
     crate::diff::kept_pairs(&edits, b.len()).filter(|(i, j)| b[*i].content != s[*j].content).count()
 }
@@ -121,7 +123,7 @@ fn merge_bodies(
         // An open spot counts as the release's side; the site's edits there do not count.
         let mut result = WordCount::of(&m.bytes);
         let mut effective = words[1].clone();
-        let lines = crate::text::split_lines(&m.bytes);
+        let lines = split_lines(&m.bytes);
         for open in &m.decisions {
             let standing: Vec<u8> = lines[open.result.start.min(lines.len())..open.result.end.min(lines.len())]
                 .iter()
@@ -146,7 +148,7 @@ fn merge_bodies(
             }
         } else {
             let unbalanced = |e: &EditFate| {
-                let text = |side: &Side<'_>, range: &std::ops::Range<usize>| -> Vec<u8> {
+                let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
                     side.lines[range.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
                 };
                 count(&text(&b, &e.base)) != count(&text(&s, &e.site)) || e.step.is_some()
@@ -160,14 +162,26 @@ fn merge_bodies(
     merged
 }
 
-/// The site edits that land at another place of the release when the files are lined up from the other end.
+/// The site edits that land at another place of the release when the files are lined up from the other end:
+/// among other lines, or as a question.
 fn doubtful(merged: &MergedLines, other: &MergedLines) -> Vec<(usize, Reason)> {
+    let (here, there) = (split_lines(&merged.bytes), split_lines(&other.bytes));
     merged
         .edits
         .iter()
         .zip(&other.edits)
         .enumerate()
         .filter(|(_, (a, b))| a.outcome != Outcome::Open && (a.release != b.release || b.outcome == Outcome::Open))
+        .filter(|(_, (a, b))| surroundings(&here, &a.result) != surroundings(&there, &b.result))
         .map(|(k, _)| (k, Reason::Doubtful))
         .collect()
+}
+
+/// The lines of a stretch and the nearest ones around it, blank ones left out.
+fn surroundings<'a>(lines: &[Line<'a>], at: &Range<usize>) -> Vec<&'a [u8]> {
+    let (start, end) = (at.start.min(lines.len()), at.end.min(lines.len()));
+    let solid = |l: &&Line<'a>| !l.is_blank();
+    let before = lines[..start].iter().rev().filter(solid).take(3);
+    let after = lines[end..].iter().filter(solid).take(3);
+    before.chain(lines[start..end].iter().filter(solid)).chain(after).map(Line::trimmed).collect()
 }
