@@ -564,7 +564,7 @@ impl<'a> Walk<'a, '_> {
                     self.space_lines += 1;
                 }
                 let content = self.forms.kept_line(b, own, line);
-                self.out.line(&content);
+                self.out.ended_line(&content, line.end);
             }
             (Some(op), None) => {
                 let (edit, side) = (self.site_op(op).edit, self.site_op(op).side.clone());
@@ -574,7 +574,7 @@ impl<'a> Walk<'a, '_> {
                 let reference = self.base.lines[i];
                 let content = self.forms_fit_changed(line, &reference, &self.release.lines[k]);
                 let refitted = content != line.content;
-                self.out.line(&content);
+                self.out.ended_line(&content, self.release.lines[k].end);
                 let touched = self.site_touched[edit];
                 let (outcome, step) = match (refitted, touched) {
                     (_, true) => (Outcome::Fitted, Some(Step::Neighbour)),
@@ -588,15 +588,15 @@ impl<'a> Walk<'a, '_> {
                 let shift =
                     site_link.line().map_or(0, |j| self.forms.site_shift(&self.base.lines[i], &self.site.lines[j]));
                 let content = self.forms.shifted(&line, shift);
-                self.out.line(&content);
+                self.out.ended_line(&content, line.end);
             }
             (Some(op), Some(other)) => {
                 let edit = self.site_op(op).edit;
                 if self.twins.get(&op) == Some(&other) {
-                    self.out.line(self.release.lines[k].content);
+                    self.out.ended_line(self.release.lines[k].content, self.release.lines[k].end);
                     self.note(edit, Outcome::Already, None, from..self.out.lines, k..k + 1);
                 } else if let Some(line) = self.same_lines.get(&i) {
-                    self.out.line(line);
+                    self.out.ended_line(line, self.release.lines[k].end);
                     self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, k..k + 1);
                 }
             }
@@ -637,7 +637,7 @@ impl<'a> Walk<'a, '_> {
             }
             let line = self.release.lines[k];
             let content = self.forms.shifted(&line, shift);
-            self.out.line(&content);
+            self.out.ended_line(&content, line.end);
             k += 1;
         }
     }
@@ -792,7 +792,7 @@ impl<'a> Walk<'a, '_> {
         };
         if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
             for k in release.clone() {
-                self.out.line(self.release.lines[k].content);
+                self.out.ended_line(self.release.lines[k].content, self.release.lines[k].end);
             }
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines, release.clone());
@@ -820,7 +820,7 @@ impl<'a> Walk<'a, '_> {
         let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
         let release_line = |walk: &mut Self, k: usize| {
             let line = walk.release.lines[k];
-            walk.out.line(line.content);
+            walk.out.ended_line(line.content, line.end);
         };
         for k in release.start..release.start + head {
             release_line(self, k);
@@ -942,12 +942,17 @@ impl Out {
         Out { bytes: Vec::new(), lines: 0, line_end, pending: None }
     }
 
-    /// Adds a line. It ends as the release's lines do.
+    /// Adds a line that ends as the release's lines mostly do.
     fn line(&mut self, content: &[u8]) {
+        self.ended_line(content, self.line_end);
+    }
+
+    /// Adds a line of the release, with its own end.
+    fn ended_line(&mut self, content: &[u8], end: LineEnd) {
         self.flush();
         self.bytes.extend_from_slice(content);
         self.lines += 1;
-        self.pending = Some(self.line_end);
+        self.pending = Some(if end == LineEnd::None { self.line_end } else { end });
     }
 
     fn text(&mut self, text: &[u8]) {
