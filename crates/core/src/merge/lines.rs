@@ -7,7 +7,7 @@ use std::ops::Range;
 use super::align::{From, Side, Weak, align};
 use super::gaps::{Gap, Union};
 use super::moves::{MovedStretch, moved_stretches};
-use super::ops::{Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
+use super::ops::{FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
 use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
@@ -246,20 +246,30 @@ impl<'a> Walk<'a, '_> {
             if self.site_absorbed[site.edit] {
                 continue;
             }
-            while self.release_ops.ops.get(from).is_some_and(|r| r.base.end < site.base.start) {
+            while self.release_ops.ops.get(from).is_some_and(|r| r.base.end + 2 * FAR < site.base.start) {
                 from += 1;
             }
             for r in from..self.release_ops.ops.len() {
                 let release = self.release_op(r).clone();
-                if release.base.start > site.base.end {
+                if release.base.start > site.base.end + 2 * FAR {
                     break;
                 }
-                if release.base.end < site.base.start || self.release_absorbed[release.edit] {
+                let near = release.reach.start <= site.reach.end && site.reach.start <= release.reach.end;
+                if !near || self.release_absorbed[release.edit] {
                     continue;
                 }
                 let equal = || self.site.keys[site.side.clone()] == self.release.keys[release.side.clone()];
                 let mut meeting = meet(&site, &release, equal);
-                if strict && !matches!(meeting, Meeting::Same) {
+                let touch = release.base.start <= site.base.end && site.base.start <= release.base.end;
+                // Their order does not matter where the rule of the language lets both stand.
+                if meeting == Meeting::Clash
+                    && site.kind == OpKind::Insert
+                    && release.kind == OpKind::Insert
+                    && matches!(self.unite(&site, &release), Union::Both(_))
+                {
+                    meeting = Meeting::Apart;
+                }
+                if strict && touch && !matches!(meeting, Meeting::Same) {
                     meeting = Meeting::Clash;
                 }
                 match meeting {
@@ -295,6 +305,18 @@ impl<'a> Walk<'a, '_> {
                 }
             }
         }
+        for s in 0..self.site_ops.ops.len() {
+            if !strict && self.rootless(self.site_op(s)) {
+                let base = self.site_op(s).base.clone();
+                regions.push(Region {
+                    base,
+                    site: vec![s],
+                    release: Vec::new(),
+                    reason: Reason::Doubtful,
+                    doubt: true,
+                });
+            }
+        }
         for (edit, reason) in self.context.asked {
             let ops = (0..self.site_ops.ops.len()).filter(|k| self.site_op(*k).edit == *edit).collect::<Vec<_>>();
             regions.push(Region {
@@ -308,10 +330,31 @@ impl<'a> Walk<'a, '_> {
         self.grow(regions)
     }
 
+    /// Tells whether the site took out or changed nothing but lines that say too little (a brace, a closing tag),
+    /// and the release kept no telling line beside them: which brace is meant is anybody's guess.
+    fn rootless(&self, op: &Op) -> bool {
+        let weak = |i: usize| self.context.weak.is(self.base.keys[i]);
+        if op.kind == OpKind::Insert || self.site_absorbed[op.edit] || !op.base.clone().all(weak) {
+            return false;
+        }
+        let place = |i: usize| match self.release_ops.links[i] {
+            Link::Kept(r) => Some(r as isize - i as isize),
+            _ => None,
+        };
+        let Some(own) = place(op.base.start) else { return false };
+        let solid = |i: &usize| !self.base.lines[*i].is_blank() && !weak(*i);
+        let above = (op.base.start.saturating_sub(6)..op.base.start).rev().find(solid);
+        let below = (op.base.end..(op.base.end + 6).min(self.base.lines.len())).find(solid);
+        let rooted = |i: Option<usize>| i.is_some_and(|i| place(i) == Some(own));
+        !rooted(above) && !rooted(below)
+    }
+
     fn region(&self, s: usize, r: usize) -> Region {
         let (site, release) = (self.site_op(s), self.release_op(r));
         let reason = match (site.kind, release.kind) {
             _ if site.doubt || release.doubt => Reason::Doubtful,
+            // Not in one gap, but each could as well stand at the other's.
+            (OpKind::Insert, OpKind::Insert) if site.base != release.base => Reason::Doubtful,
             (OpKind::Insert, OpKind::Insert) => Reason::BothInserted,
             (_, OpKind::Delete) => Reason::ReleaseDeleted,
             (OpKind::Delete, _) => Reason::SiteDeleted,
@@ -323,7 +366,7 @@ impl<'a> Walk<'a, '_> {
             site: vec![s],
             release: vec![r],
             reason,
-            doubt: site.doubt || release.doubt,
+            doubt: reason == Reason::Doubtful,
         }
     }
 
@@ -717,14 +760,16 @@ impl<'a> Walk<'a, '_> {
         let before: Vec<_> = (g.saturating_sub(40)..g).rev().filter_map(known).take(6).collect();
         let after: Vec<_> = (end..(end + 40).min(self.base.lines.len())).filter_map(known).take(6).collect();
         let same_depth = |c: &&(usize, usize, usize)| self.site.lines[c.1].indent() == first.indent();
-        let (i, s, r) = *before
-            .first()
+        // Right beside a line is nearer than across a blank one.
+        let apart = g.checked_sub(1).is_none_or(|i| self.base.lines[i].is_blank());
+        let (near, far) = if apart { (after.first(), before.first()) } else { (before.first(), after.first()) };
+        let (i, s, r) = *near
             .filter(same_depth)
-            .or_else(|| after.first().filter(same_depth))
+            .or_else(|| far.filter(same_depth))
             .or_else(|| before.iter().find(same_depth))
             .or_else(|| after.iter().find(same_depth))
-            .or(before.first())
-            .or(after.first())?;
+            .or(near)
+            .or(far)?;
         let (b, own, line) = (&self.base.lines[i], &self.site.lines[s], &self.release.lines[r]);
         let written = match self.release_ops.links[i] {
             Link::Kept(_) => self.forms.kept_line(b, own, line),

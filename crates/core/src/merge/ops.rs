@@ -51,6 +51,25 @@ pub(crate) struct Op {
     pub(crate) edit: usize,
     /// The pairing of a changed line had a close second choice.
     pub(crate) doubt: bool,
+    /// How far an insertion or deletion could as well stand: a block that ends like the lines before it begins
+    /// may be taken for one that begins there.
+    pub(crate) reach: Range<usize>,
+}
+
+/// Operations are looked at for meeting others at most this many lines away.
+pub(crate) const FAR: usize = 40;
+
+/// Returns how far an edit could be slid, as base lines.
+pub(crate) fn reach(base: &[u32], side: &[u32], old: &Range<usize>, new: &Range<usize>) -> Range<usize> {
+    let (keys, range) = if old.is_empty() { (side, new) } else { (base, old) };
+    if range.is_empty() || (!old.is_empty() && !new.is_empty()) {
+        return old.clone();
+    }
+    let (start, end) = (range.start, range.end);
+    let up = (1..=start.min(FAR).min(old.start)).take_while(|n| keys[start - n] == keys[end - n]).count();
+    let room = (keys.len() - end).min(base.len() - old.end).min(FAR);
+    let down = (0..room).take_while(|n| keys[start + n] == keys[end + n]).count();
+    old.start - up..old.end + down
 }
 
 /// One side's operations on the base.
@@ -90,7 +109,8 @@ impl Ops {
             for pair in pairs.iter().map(Some).chain([None]) {
                 let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
                 if let Some(kind) = kind_of(i..to_i, j..to_j) {
-                    ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false });
+                    let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
+                    ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, reach });
                     gaps[i] = j..to_j;
                 }
                 if let Some(pair) = pair {
@@ -102,6 +122,7 @@ impl Ops {
                             side: pair.side..pair.side + 1,
                             edit: k,
                             doubt: pair.doubt,
+                            reach: pair.base..pair.base + 1,
                         });
                     }
                     (i, j) = (pair.base + 1, pair.side + 1);
@@ -318,6 +339,10 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
         (Change, Change) if overlap => Meeting::SameLine,
         (Delete, Delete) if overlap => Meeting::BothDelete,
         (Insert, Insert) if a == b => Meeting::SameGap,
+        // Two insertions that could stand at each other's place: their order is open.
+        (Insert, Insert) if site.reach.start <= release.reach.end && release.reach.start <= site.reach.end => {
+            Meeting::Clash
+        }
         (Insert, Delete) | (Delete, Insert) => {
             // At the edge of a deletion an insertion has a living neighbour; inside it has none.
             let (gap, gone) = if site.kind == Insert { (a.start, b) } else { (b.start, a) };

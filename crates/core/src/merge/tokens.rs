@@ -186,7 +186,7 @@ fn mostly_kept(base: &Version<'_>, side: &Version<'_>, edits: &[Edit]) -> bool {
     let replaced = edits.iter().filter(|e| !is_tag_change(base, side, e));
     let gone: usize = replaced.map(|e| solid(e.old.clone())).sum();
     let all = solid(0..base.items.len());
-    (all - gone) as f32 >= all as f32 * KEPT_SHARE
+    all > 0 && (all - gone) as f32 >= all as f32 * KEPT_SHARE
 }
 
 /// Tells whether an edit turns one tag into another.
