@@ -12,7 +12,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use daxle_core::diff::{Edit, Interner, diff};
-use daxle_core::merge::{MergeOptions, line_edits, merge_text};
+use daxle_core::formats::merge_file;
+use daxle_core::merge::{MergeOptions, line_edits};
 use daxle_core::text::key::Blanks;
 use daxle_core::text::token::tokens;
 use daxle_core::theme::{Kind, dialect_of, kind_of};
@@ -56,10 +57,10 @@ fn main() {
     let mut shown: BTreeMap<(&str, bool), usize> = BTreeMap::new();
     for (path, old, new) in pairs(Path::new(dir)) {
         let kind = kind_of(&path, old.as_bytes());
-        if !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
+        let settings = path.ends_with(".json") && kind == Kind::Settings || kind == Kind::Catalog;
+        if !settings && !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
             continue;
         }
-        let dialect = dialect_of(&path, kind, old.as_bytes());
         for seed in 0..4u64 {
             let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ old.len() as u64 * 31);
             type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
@@ -79,17 +80,20 @@ fn main() {
                     continue;
                 }
                 let options = MergeOptions::default();
-                let merged = merge_text(
-                    case.base.as_bytes(),
-                    case.site.as_bytes(),
-                    case.release.as_bytes(),
-                    &dialect,
-                    &options,
-                );
+                let valid = |t: &str| serde_json::from_str::<serde_json::Value>(t);
+                let inputs = [&case.base, &case.site, &case.release];
+                if kind == Kind::Settings && (name != "lines" || inputs.iter().any(|t| valid(t).is_err())) {
+                    continue;
+                }
+                let [b, s, r] = inputs.map(|t| t.as_bytes());
+                let merged = merge_file(&path, kind, b, s, r, &options);
                 let Some(merged) = merged else { continue };
                 let tally = tallies.entry((name, kind)).or_default();
                 let text = String::from_utf8_lossy(&merged.bytes);
-                let same = |a: &str, b: &str| a.trim_end() == b.trim_end();
+                let same = |a: &str, b: &str| {
+                    a.trim_end() == b.trim_end()
+                        || kind == Kind::Settings && valid(a).ok().is_some_and(|x| valid(b).ok() == Some(x))
+                };
                 let verdict = if !merged.decisions.is_empty() {
                     tally.asked += 1;
                     Some(true)

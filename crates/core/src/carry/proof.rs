@@ -386,7 +386,13 @@ impl Proof {
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
-            if let (Some(b), Some(s), Some(r), Some(x)) = (decode(&b), decode(&s), decode(&r), decode(&bytes)) {
+            if let Some(values) =
+                [&b, &s, &r, &bytes].map(|t| keyed_values(&file.path, t)).into_iter().collect::<Option<Vec<_>>>()
+            {
+                self.values(file, &values);
+            } else if let (Some(b), Some(s), Some(r), Some(x)) =
+                (decode(&b), decode(&s), decode(&r), decode(&bytes))
+            {
                 self.words(file, &b, &s, &r, &x, recorded);
             }
         }
@@ -516,6 +522,28 @@ impl Proof {
                 "brackets balance in all three versions, but not in the result",
                 "look at the fitted changes in this file",
             );
+        }
+    }
+
+    /// Each value of a settings file is the one that the two sides' changes make it.
+    fn values(&mut self, file: &FileRecord, values: &[BTreeMap<String, String>]) {
+        let [base, site, release, result] = values else { return };
+        let paths: std::collections::BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
+        for path in paths {
+            let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
+            let shown = path.replace('\0', ".");
+            let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
+            // A renamed key holds a value that the site has elsewhere.
+            if s == b && x != r && x.is_none_or(|x| !site.values().any(|v| v == x)) {
+                let means = format!("{shown} is {}, the release has {}", show(x), show(r));
+                self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
+            } else if s != b && r == b && x != s {
+                let means = format!("{shown} is {}, the site set {}", show(x), show(s));
+                self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the site's value back");
+            } else if s != b && r.is_some() && x != s && x != r && !is_list(s) {
+                let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
+                self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
+            }
         }
     }
 
@@ -655,6 +683,86 @@ impl Proof {
             );
         }
     }
+}
+
+/// A list may be merged item by item, and then be neither side's.
+fn is_list(value: Option<&String>) -> bool {
+    value.is_some_and(|v| v.starts_with('['))
+}
+
+/// The translations of a catalog by context and id; the header and obsolete entries left out.
+fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
+    let text = std::str::from_utf8(text).ok()?;
+    let mut out = BTreeMap::new();
+    let (mut key, mut value, mut in_value) = (String::new(), String::new(), false);
+    let mut close = |key: &mut String, value: &mut String| {
+        if !key.is_empty() && key != "msgid" {
+            out.insert(std::mem::take(key), std::mem::take(value));
+        }
+        key.clear();
+        value.clear();
+    };
+    for line in text.lines().map(str::trim).filter(|l| !l.starts_with('#')) {
+        let Some((word, string)) = line.split_once('"') else {
+            if line.is_empty() {
+                continue;
+            }
+            return None;
+        };
+        let string = string.strip_suffix('"')?;
+        let word = word.trim();
+        if word.starts_with("msgctxt") || (word == "msgid" && (in_value || !key.starts_with("msgctxt"))) {
+            close(&mut key, &mut value);
+        }
+        in_value = if word.is_empty() { in_value } else { word.starts_with("msgstr") };
+        let target = if in_value { &mut value } else { &mut key };
+        if !word.starts_with("msgid_plural") || in_value {
+            target.push_str(word);
+        }
+        target.push_str(string);
+    }
+    close(&mut key, &mut value);
+    Some(out)
+}
+
+/// The values of a JSON file or a catalog by their paths; `None` for other files. Items with an identity go by it, other lists
+/// are one value.
+fn keyed_values(path: &str, bytes: &[u8]) -> Option<BTreeMap<String, String>> {
+    fn walk(value: &serde_json::Value, path: String, out: &mut BTreeMap<String, String>) {
+        use serde_json::Value;
+        let name =
+            |item: &Value| ["id", "key", "slug", "name"].iter().find_map(|k| item.get(k)).map(Value::to_string);
+        match value {
+            Value::Object(members) if !members.is_empty() => {
+                for (key, value) in members {
+                    walk(value, format!("{path}\0{key}"), out);
+                }
+            }
+            Value::Array(items) if !items.is_empty() && items.iter().all(|i| name(i).is_some()) => {
+                for item in items {
+                    walk(item, format!("{path}\0{}", name(item).unwrap_or_default()), out);
+                }
+            }
+            Value::Number(number) => {
+                let text = number.as_f64().map_or(number.to_string(), |n| n.to_string());
+                out.insert(path, text);
+            }
+            other => {
+                out.insert(path, other.to_string());
+            }
+        }
+    }
+    let text = Text::decode(bytes)?;
+    if path.to_ascii_lowercase().ends_with(".po") {
+        return catalog_values(&text.body);
+    }
+    if !path.to_ascii_lowercase().ends_with(".json") {
+        return None;
+    }
+    let value: serde_json::Value = serde_json::from_slice(&text.body).ok()?;
+    let mut out = BTreeMap::new();
+    walk(&value, String::new(), &mut out);
+    Some(out)
 }
 
 /// The site's text with the base's in place of some spots.

@@ -1,0 +1,692 @@
+//! JSON (RFC 8259), with comments and trailing commas as many tools allow: merging by key.
+//!
+//! The three versions are compared as values, and the site's changes are worked into the release's text: where
+//! the site changed nothing the release's bytes stand, order, indentation, comments and literals included. Arrays
+//! of objects merge by an identity key, arrays of unique scalars as ordered sets; other arrays that both changed
+//! are one value.
+
+use std::borrow::Cow;
+use std::collections::HashSet;
+use std::ops::Range;
+
+use super::keyed::{KeyChange, KeyedMerge};
+use crate::merge::{Outcome, Reason, Step};
+
+/// A parsed value with its place in the text.
+#[derive(Debug, Clone)]
+struct Node {
+    span: Range<usize>,
+    value: Value,
+}
+
+#[derive(Debug, Clone)]
+enum Value {
+    Object(Vec<Member>),
+    Array(Vec<Member>),
+    /// String, number or word, as written.
+    Scalar,
+}
+
+/// A member of an object or an item of an array, with the text around it.
+#[derive(Debug, Clone)]
+struct Member {
+    /// The key, decoded; empty for items of an array.
+    key: String,
+    /// From the end of what came before to the start of the member: blanks and comments.
+    before: Range<usize>,
+    /// Key and value.
+    body: Range<usize>,
+    /// From the value to its comma.
+    after_value: Range<usize>,
+    /// From the comma to the end of the line: a comment that belongs to this member.
+    after_comma: Range<usize>,
+    node: Node,
+}
+
+/// Nesting beyond this is refused.
+const DEEPEST: usize = 500;
+
+struct Parser<'a> {
+    text: &'a [u8],
+    at: usize,
+}
+
+impl<'a> Parser<'a> {
+    fn document(text: &'a [u8]) -> Option<Node> {
+        let mut parser = Parser { text, at: 0 };
+        parser.blanks()?;
+        let node = parser.value(0)?;
+        parser.blanks()?;
+        (parser.at == text.len()).then_some(node)
+    }
+
+    /// Skips blanks and comments.
+    fn blanks(&mut self) -> Option<()> {
+        loop {
+            let rest = &self.text[self.at..];
+            if rest.first().is_some_and(u8::is_ascii_whitespace) {
+                self.at += 1;
+            } else if rest.starts_with(b"//") {
+                self.at += rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len());
+            } else if rest.starts_with(b"/*") {
+                self.at += 2 + rest[2..].windows(2).position(|w| w == b"*/")? + 2;
+            } else {
+                return Some(());
+            }
+        }
+    }
+
+    /// Skips to the end of the line, over blanks and a comment only.
+    fn rest_of_line(&mut self) -> Range<usize> {
+        let start = self.at;
+        let mut at = start;
+        while matches!(self.text.get(at), Some(b' ' | b'\t')) {
+            at += 1;
+        }
+        let rest = &self.text[at..];
+        if rest.starts_with(b"//") {
+            at += rest.iter().position(|b| matches!(b, b'\n' | b'\r')).unwrap_or(rest.len());
+        } else if !matches!(rest.first(), Some(b'\n' | b'\r')) {
+            return start..start;
+        }
+        self.at = at;
+        start..at
+    }
+
+    fn value(&mut self, depth: usize) -> Option<Node> {
+        if depth > DEEPEST {
+            return None;
+        }
+        let start = self.at;
+        let value = match self.text.get(self.at)? {
+            b'{' => Value::Object(self.members(b'}', depth)?),
+            b'[' => Value::Array(self.members(b']', depth)?),
+            b'"' => {
+                self.string()?;
+                Value::Scalar
+            }
+            _ => {
+                let word = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'+' | b'.');
+                let len = self.text[self.at..].iter().take_while(|b| word(b)).count();
+                self.at += len;
+                let text = std::str::from_utf8(&self.text[start..self.at]).ok()?;
+                let known = matches!(text, "true" | "false" | "null") || text.parse::<f64>().is_ok();
+                if len == 0 || !known {
+                    return None;
+                }
+                Value::Scalar
+            }
+        };
+        Some(Node { span: start..self.at, value })
+    }
+
+    fn string(&mut self) -> Option<String> {
+        let start = self.at;
+        self.at += 1;
+        loop {
+            match self.text.get(self.at)? {
+                b'"' => break,
+                b'\\' => self.at += 2,
+                0..0x20 => return None,
+                _ => self.at += 1,
+            }
+        }
+        self.at += 1;
+        Some(decoded(&self.text[start..self.at]))
+    }
+
+    fn members(&mut self, close: u8, depth: usize) -> Option<Vec<Member>> {
+        let mut out: Vec<Member> = Vec::new();
+        self.at += 1;
+        let mut before_from = self.at;
+        loop {
+            self.blanks()?;
+            if self.text.get(self.at) == Some(&close) {
+                self.at += 1;
+                return Some(out);
+            }
+            let body_from = self.at;
+            let key = if close == b'}' {
+                let key = (self.text.get(self.at) == Some(&b'"')).then(|| self.string())??;
+                self.blanks()?;
+                (self.text.get(self.at) == Some(&b':')).then_some(())?;
+                self.at += 1;
+                self.blanks()?;
+                key
+            } else {
+                String::new()
+            };
+            let node = self.value(depth + 1)?;
+            let value_end = self.at;
+            self.blanks()?;
+            let comma = self.text.get(self.at) == Some(&b',');
+            let (after_value, after_comma) = if comma {
+                let after_value = value_end..self.at;
+                self.at += 1;
+                (after_value, self.rest_of_line())
+            } else {
+                (self.text.get(self.at) == Some(&close)).then_some(())?;
+                // Without a comma a comment on the line stands where it would stand behind one.
+                self.at = value_end;
+                (value_end..value_end, self.rest_of_line())
+            };
+            out.push(Member {
+                key,
+                before: before_from..body_from,
+                body: body_from..value_end,
+                after_value,
+                after_comma,
+                node,
+            });
+            before_from = self.at;
+        }
+    }
+}
+
+/// Decodes a JSON string; escapes that stand for no character stay as they are written.
+fn decoded(literal: &[u8]) -> String {
+    serde_json::from_slice(literal).unwrap_or_else(|_| String::from_utf8_lossy(literal).into_owned())
+}
+
+/// A version of the document.
+#[derive(Clone, Copy)]
+struct Doc<'a> {
+    text: &'a [u8],
+}
+
+impl<'a> Doc<'a> {
+    fn raw(&self, node: &Node) -> &'a [u8] {
+        &self.text[node.span.clone()]
+    }
+
+    /// A value in a form that compares: blanks, comments, order of keys and way of writing left out.
+    fn canonical(&self, node: &Node) -> String {
+        match &node.value {
+            Value::Scalar => {
+                let raw = self.raw(node);
+                if raw.first() == Some(&b'"') {
+                    return format!("{:?}", decoded(raw));
+                }
+                let text = String::from_utf8_lossy(raw).into_owned();
+                // `1.0` and `1` are one number, as long as a float holds it exactly.
+                match text.parse::<f64>() {
+                    Ok(number) if number.abs() < 9e15 => format!("{number}"),
+                    _ => text,
+                }
+            }
+            Value::Array(items) => {
+                format!("[{}]", items.iter().map(|i| self.canonical(&i.node)).collect::<Vec<_>>().join(","))
+            }
+            Value::Object(members) => {
+                let mut list: Vec<String> =
+                    members.iter().map(|m| format!("{:?}:{}", m.key, self.canonical(&m.node))).collect();
+                list.sort();
+                format!("{{{}}}", list.join(","))
+            }
+        }
+    }
+
+    /// The leading blanks of the line that a position is in.
+    fn indent_at(&self, at: usize) -> &'a [u8] {
+        let start = self.text[..at].iter().rposition(|b| matches!(b, b'\n' | b'\r')).map_or(0, |p| p + 1);
+        let width = self.text[start..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        &self.text[start..start + width]
+    }
+}
+
+struct Merger<'a> {
+    base: Doc<'a>,
+    site: Doc<'a>,
+    release: Doc<'a>,
+    changes: Vec<KeyChange>,
+}
+
+/// Merges three versions of a JSON document; `None` where one of them cannot be read or repeats a key.
+pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMerge> {
+    let nodes = [Parser::document(base)?, Parser::document(site)?, Parser::document(release)?];
+    if !nodes.iter().all(unique_keys) {
+        return None;
+    }
+    let mut merger = Merger {
+        base: Doc { text: base },
+        site: Doc { text: site },
+        release: Doc { text: release },
+        changes: Vec::new(),
+    };
+    let root = merger.value("", Some(&nodes[0]), &nodes[1], &nodes[2]).into_owned();
+    let span = &nodes[2].span;
+    let text = [&release[..span.start], &root, &release[span.end..]].concat();
+    // The text must hold what was decided, or it is not to be trusted.
+    let result = Parser::document(&text)?;
+    for change in &mut merger.changes {
+        change.result = find(&result, &change.pointer);
+    }
+    Some(KeyedMerge { bytes: text, changes: merger.changes })
+}
+
+fn unique_keys(node: &Node) -> bool {
+    match &node.value {
+        Value::Scalar => true,
+        Value::Array(items) => items.iter().all(|i| unique_keys(&i.node)),
+        Value::Object(members) => {
+            let mut seen = HashSet::new();
+            members.iter().all(|m| seen.insert(m.key.as_str()) && unique_keys(&m.node))
+        }
+    }
+}
+
+/// Finds a value by its pointer: keys, and identities or places of items, each behind a NUL.
+fn find(node: &Node, pointer: &str) -> Option<Range<usize>> {
+    let mut node = node;
+    for part in pointer.split('\0').skip(1) {
+        node = match &node.value {
+            Value::Object(members) => &members.iter().find(|m| m.key == part)?.node,
+            _ => return Some(node.span.clone()),
+        };
+    }
+    Some(node.span.clone())
+}
+
+/// Keys that tell the items of an array apart.
+const IDENTITY: [&str; 4] = ["id", "key", "slug", "name"];
+
+impl<'a> Merger<'a> {
+    fn note(
+        &mut self,
+        pointer: &str,
+        nodes: (Option<&Node>, Option<&Node>, Option<&Node>),
+        outcome: Outcome,
+        step: Option<Step>,
+        reason: Option<Reason>,
+    ) {
+        let span = |n: Option<&Node>| n.map(|n| n.span.clone());
+        self.changes.push(KeyChange {
+            pointer: pointer.to_string(),
+            base: span(nodes.0),
+            site: span(nodes.1),
+            release: span(nodes.2),
+            result: None,
+            outcome,
+            step,
+            reason,
+        });
+    }
+
+    fn same(&self, a: (Doc<'_>, &Node), b: (Doc<'_>, &Node)) -> bool {
+        a.0.raw(a.1) == b.0.raw(b.1) || a.0.canonical(a.1) == b.0.canonical(b.1)
+    }
+
+    /// Merges a value that site and release both have; returns its text.
+    fn value(&mut self, pointer: &str, base: Option<&Node>, site: &Node, release: &Node) -> Cow<'a, [u8]> {
+        let (b, s, r) = (self.base, self.site, self.release);
+        let kept = Cow::Borrowed(r.raw(release));
+        let nodes = (base, Some(site), Some(release));
+        let site_same = base.is_some_and(|n| self.same((b, n), (s, site)));
+        if site_same {
+            return kept;
+        }
+        if self.same((s, site), (r, release)) {
+            self.note(pointer, nodes, Outcome::Already, None, None);
+            return kept;
+        }
+        if let (Value::Object(sm), Value::Object(rm)) = (&site.value, &release.value) {
+            let none = Vec::new();
+            let bm = match base.map(|n| &n.value) {
+                Some(Value::Object(members)) => members,
+                _ => &none,
+            };
+            return Cow::Owned(self.members(pointer, bm, sm, rm, release));
+        }
+        let release_same = base.is_some_and(|n| self.same((b, n), (r, release)));
+        if let (Some(Value::Array(bi)), Value::Array(si), Value::Array(ri)) =
+            (base.map(|n| &n.value), &site.value, &release.value)
+            && !release_same
+            && self.have_names(bi, si, ri)
+        {
+            let before = self.changes.len();
+            let text = self.members(pointer, bi, si, ri, release);
+            if self.changes.len() > before {
+                return Cow::Owned(text);
+            }
+        }
+        let fitted = Cow::Owned(self.refit(site, release.span.start));
+        if release_same {
+            self.note(pointer, nodes, Outcome::Kept, None, None);
+            return fitted;
+        }
+        let sort = |n: &Node, d: Doc<'_>| match &n.value {
+            Value::Object(_) => 0,
+            Value::Array(_) => 1,
+            Value::Scalar => 2 + u8::from(d.raw(n).first() == Some(&b'"')),
+        };
+        let retyped = base.is_some_and(|n| sort(n, b) != sort(release, r));
+        let reason = if retyped { Reason::Retyped } else { Reason::BothChanged };
+        self.note(pointer, nodes, Outcome::Open, None, Some(reason));
+        fitted
+    }
+
+    /// Tells whether the items of three arrays have names of their own (an identity key, or being scalars that
+    /// stand once each), and the site left those it kept in order.
+    fn have_names(&self, base: &[Member], site: &[Member], release: &[Member]) -> bool {
+        let lists = [(self.base, base), (self.site, site), (self.release, release)];
+        let all = || base.iter().chain(site).chain(release);
+        let scalars = all().all(|m| matches!(m.node.value, Value::Scalar));
+        let objects = all().all(|m| match &m.node.value {
+            Value::Object(members) => members.iter().any(|m| IDENTITY.contains(&m.key.as_str())),
+            _ => false,
+        });
+        if !scalars && !objects {
+            return false;
+        }
+        let names = lists.map(|(doc, list)| list.iter().map(|m| self.item_name(doc, m)).collect::<Vec<_>>());
+        let distinct = |list: &Vec<String>| list.iter().collect::<HashSet<_>>().len() == list.len();
+        let common = |from: &[String], of: &[String]| -> Vec<String> {
+            from.iter().filter(|n| of.contains(n)).cloned().collect()
+        };
+        names.iter().all(distinct) && common(&names[0], &names[1]) == common(&names[1], &names[0])
+    }
+
+    /// An item's name: its identity, or its value.
+    fn item_name(&self, doc: Doc<'_>, item: &Member) -> String {
+        if let Value::Object(members) = &item.node.value
+            && let Some(found) = IDENTITY.iter().find_map(|key| members.iter().find(|m| m.key == *key))
+        {
+            return format!("{}={}", found.key, doc.canonical(&found.node));
+        }
+        doc.canonical(&item.node)
+    }
+
+    /// Merges the members of an object, or the items of an array, in the release's order and form.
+    fn members(
+        &mut self,
+        pointer: &str,
+        base: &[Member],
+        site: &[Member],
+        release: &[Member],
+        whole: &Node,
+    ) -> Vec<u8> {
+        let object = matches!(whole.value, Value::Object(_));
+        let names = |doc: Doc<'a>, list: &[Member]| -> Vec<String> {
+            list.iter().map(|m| if object { m.key.clone() } else { self.item_name(doc, m) }).collect()
+        };
+        let (bn, sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
+        let at = |list: &[String], name: &String| list.iter().position(|n| n == name);
+        let mut out: Vec<(String, Piece)> = Vec::new();
+        let mut renamed: Vec<(usize, usize)> = Vec::new();
+        // A key that the release renamed: the old value stands at exactly one new key beside it.
+        for (k, name) in sn.iter().enumerate() {
+            if let (true, Some(b), None) = (object, at(&bn, name), at(&rn, name))
+                && !self.same((self.base, &base[b].node), (self.site, &site[k].node))
+                && let Some(r) = self.renamed_to(&base[b], release, &rn, &bn)
+            {
+                renamed.push((k, r));
+            }
+        }
+        for (k, name) in rn.iter().enumerate() {
+            let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+            let (b, s) = (at(&bn, name), at(&sn, name));
+            let moved = renamed.iter().find(|(_, r)| *r == k).map(|(s, _)| *s);
+            let text: Option<Vec<u8>> = match (b, s) {
+                (None, None) if moved.is_some() => moved.map(|s| {
+                    let nodes = (None, Some(&site[s].node), Some(&release[k].node));
+                    self.note(&child, nodes, Outcome::Fitted, Some(Step::RenamedKey), None);
+                    self.refit(&site[s].node, release[k].node.span.start)
+                }),
+                (_, Some(s)) => {
+                    let base = b.map(|b| &base[b].node);
+                    Some(self.value(&child, base, &site[s].node, &release[k].node).into_owned())
+                }
+                (Some(b), None) => {
+                    let nodes = (Some(&base[b].node), None, Some(&release[k].node));
+                    if self.same((self.base, &base[b].node), (self.release, &release[k].node)) {
+                        self.note(&child, nodes, Outcome::Kept, None, None);
+                        None
+                    } else {
+                        self.note(&child, nodes, Outcome::Open, None, Some(Reason::SiteDeleted));
+                        Some(self.release.raw(&release[k].node).to_vec())
+                    }
+                }
+                (None, None) => Some(self.release.raw(&release[k].node).to_vec()),
+            };
+            if let Some(text) = text {
+                out.push((name.clone(), Piece::Release(k, text)));
+            }
+        }
+        for (k, name) in sn.iter().enumerate() {
+            if at(&rn, name).is_some() || renamed.iter().any(|(s, _)| *s == k) {
+                continue;
+            }
+            let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+            let b = at(&bn, name);
+            let nodes = (b.map(|b| &base[b].node), Some(&site[k].node), None);
+            match b {
+                // The release dropped it, and the site had left it alone.
+                Some(b) if self.same((self.base, &base[b].node), (self.site, &site[k].node)) => continue,
+                Some(_) => self.note(&child, nodes, Outcome::Open, None, Some(Reason::KeyGone)),
+                None => self.note(&child, nodes, Outcome::Kept, None, None),
+            }
+            // After what it follows on the site, and after what else was put there before.
+            let place =
+                sn[..k].iter().rev().find_map(|p| out.iter().position(|(n, _)| n == p)).map_or(0, |p| p + 1);
+            out.insert(place, (name.clone(), Piece::Site(k)));
+        }
+        for (b, name) in bn.iter().enumerate() {
+            if at(&sn, name).is_none() && at(&rn, name).is_none() {
+                let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+                self.note(
+                    &child,
+                    (Some(&base[b].node), None, None),
+                    Outcome::Already,
+                    Some(Step::BothDeleted),
+                    None,
+                );
+            }
+        }
+        self.write(site, release, whole, &out.into_iter().map(|(_, p)| p).collect::<Vec<_>>())
+    }
+
+    /// The one new key beside it that has a dropped key's old value, if the value tells enough.
+    fn renamed_to(
+        &self,
+        old: &Member,
+        release: &[Member],
+        names: &[String],
+        base_names: &[String],
+    ) -> Option<usize> {
+        let value = self.base.canonical(&old.node);
+        let telling = !matches!(old.node.value, Value::Scalar) && value.len() > 4 || value.len() >= 8;
+        let mut homes = (0..release.len())
+            .filter(|k| !base_names.contains(&names[*k]) && self.release.canonical(&release[*k].node) == value);
+        match (homes.next(), homes.next()) {
+            (Some(home), None) if telling => Some(home),
+            _ => None,
+        }
+    }
+
+    /// A value of the site, indented as the release is at a place.
+    fn refit(&self, node: &Node, at: usize) -> Vec<u8> {
+        let raw = self.site.raw(node);
+        if !raw.contains(&b'\n') {
+            return raw.to_vec();
+        }
+        let (from, to) = (self.site.indent_at(node.span.start), self.release.indent_at(at));
+        super::keyed::reindent(raw, from, to, self.site.text, self.release.text)
+    }
+
+    /// Writes the members with the release's text around them.
+    fn write(&self, site: &[Member], release: &[Member], whole: &Node, pieces: &[Piece]) -> Vec<u8> {
+        let text = self.release.text;
+        let (open, close) = (text[whole.span.start], text[whole.span.end - 1]);
+        let last = release.last();
+        let closing = &text[last.map_or(whole.span.start + 1, |m| m.after_comma.end)..whole.span.end - 1];
+        let trailing_comma = last.is_some_and(|m| text[m.body.end..m.after_comma.start].contains(&b','));
+        let mut out = vec![open];
+        if pieces.is_empty() {
+            out.push(close);
+            return out;
+        }
+        let end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+        let unit = super::keyed::unit(text);
+        let own_indent = self.release.indent_at(whole.span.start);
+        // Blanks before a new member: as before its siblings; in an empty object, one level deeper.
+        let before: Vec<u8> = match release.first() {
+            Some(first) => {
+                let blanks = &text[first.before.clone()];
+                match blanks.iter().rposition(|b| *b == b'\n') {
+                    Some(at) => [end, &blanks[at + 1..]].concat(),
+                    None if release.len() > 1 => b" ".to_vec(),
+                    None => blanks.to_vec(),
+                }
+            }
+            None => [end, own_indent, &unit].concat(),
+        };
+        for (k, piece) in pieces.iter().enumerate() {
+            let comma = k + 1 < pieces.len() || trailing_comma;
+            match piece {
+                Piece::Release(r, value) => {
+                    let member = &release[*r];
+                    // The first member keeps its own blanks; one that became the first takes the first's.
+                    out.extend_from_slice(&text[member.before.clone()]);
+                    out.extend_from_slice(&text[member.body.start..member.node.span.start]);
+                    out.extend_from_slice(value);
+                    out.extend_from_slice(&text[member.after_value.clone()]);
+                    if comma {
+                        out.push(b',');
+                    }
+                    out.extend_from_slice(&text[member.after_comma.clone()]);
+                }
+                Piece::Site(s) => {
+                    let member = &site[*s];
+                    if k > 0 || before.contains(&b'\n') || !release.is_empty() {
+                        let inline_first = k == 0 && !before.contains(&b'\n');
+                        let lead =
+                            if inline_first { release.first().map(|m| &text[m.before.clone()]) } else { None };
+                        let inline = k > 0 && !before.contains(&b'\n');
+                        out.extend_from_slice(if inline { b" " } else { lead.unwrap_or(&before) });
+                    }
+                    let from = self.site.indent_at(member.body.start);
+                    let to: Vec<u8> = before.iter().copied().filter(|b| matches!(b, b' ' | b'\t')).collect();
+                    let raw = &self.site.text[member.body.clone()];
+                    let raw = super::keyed::reindent(raw, from, &to, self.site.text, text);
+                    out.extend_from_slice(&raw);
+                    if comma {
+                        out.push(b',');
+                    }
+                }
+            }
+        }
+        if release.is_empty() {
+            out.extend_from_slice(end);
+            out.extend_from_slice(own_indent);
+        } else {
+            out.extend_from_slice(closing);
+        }
+        out.push(close);
+        out
+    }
+}
+
+/// A member of the result.
+enum Piece {
+    /// The release's, with this text for its value.
+    Release(usize, Vec<u8>),
+    /// The site's.
+    Site(usize),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn merged(base: &str, site: &str, release: &str) -> (String, Vec<(String, Outcome)>) {
+        let merge = merge(base.as_bytes(), site.as_bytes(), release.as_bytes()).unwrap();
+        let list = merge.changes.iter().map(|c| (c.pointer.replace('\0', "/"), c.outcome)).collect();
+        (String::from_utf8(merge.bytes).unwrap(), list)
+    }
+
+    #[test]
+    fn values_are_spliced_into_the_releases_text() {
+        let base = "{\n  \"a\": 1,\n  \"b\": {\"c\": \"x\"},\n  \"d\": [1, 2]\n}\n";
+        let site = "{\"b\":{\"c\":\"own\"},\"a\":1,\"d\":[1,2],\"e\":{\"f\":true}}";
+        let release = "{\r\n    // new\r\n    \"a\": 1.50,\r\n    \"b\": { \"c\": \"x\", \"n\": 0 }, // kept\r\n    \"d\": [ 1, 2 ]\r\n}";
+        let (text, changes) = merged(base, site, release);
+        assert_eq!(
+            text,
+            "{\r\n    // new\r\n    \"a\": 1.50,\r\n    \"b\": { \"c\": \"own\", \"n\": 0 }, // kept\r\n    \"d\": [ 1, 2 ],\r\n    \"e\":{\"f\":true}\r\n}"
+        );
+        assert_eq!(changes, [("/b/c".into(), Outcome::Kept), ("/e".into(), Outcome::Kept)]);
+    }
+
+    #[test]
+    fn collisions_are_asked_with_the_sites_value_standing() {
+        let (text, changes) = merged("{\"a\": 1, \"k\": 1}", "{\"a\": 2, \"k\": 9}", "{\"a\": 3}");
+        assert_eq!(changes, [("/a".into(), Outcome::Open), ("/k".into(), Outcome::Open)]);
+        assert_eq!(text, "{\"a\": 2, \"k\": 9}");
+    }
+
+    #[test]
+    fn items_merge_by_identity_and_scalars_as_a_set() {
+        let (text, _) = merged(
+            "{\"l\": [{\"id\": 1, \"v\": 1}, {\"id\": 2, \"v\": 2}], \"s\": [\"a\", \"b\"]}",
+            "{\"l\": [{\"id\": 1, \"v\": 9}, {\"id\": 2, \"v\": 2}], \"s\": [\"a\", \"own\", \"b\"]}",
+            "{\"l\": [{\"id\": 3, \"v\": 3}, {\"id\": 1, \"v\": 1}, {\"id\": 2, \"v\": 5}], \"s\": [\"a\", \"b\", \"c\"]}",
+        );
+        assert_eq!(
+            text,
+            "{\"l\": [{\"id\": 3, \"v\": 3}, {\"id\": 1, \"v\": 9}, {\"id\": 2, \"v\": 5}], \"s\": [\"a\", \"own\", \"b\", \"c\"]}"
+        );
+        let (_, changes) = merged("{\"s\": [1, [2]]}", "{\"s\": [1, [3]]}", "{\"s\": [0, [2]]}");
+        assert_eq!(changes, [("/s".into(), Outcome::Open)]);
+    }
+
+    #[test]
+    fn a_renamed_key_takes_the_sites_value_along() {
+        let (text, changes) = merged(
+            "{\"lead\": \"A house with a story.\"}",
+            "{\"lead\": \"Our mill.\"}",
+            "{\"intro\": \"A house with a story.\"}",
+        );
+        assert_eq!(text, "{\"intro\": \"Our mill.\"}");
+        assert_eq!(changes, [("/intro".into(), Outcome::Fitted)]);
+    }
+
+    #[test]
+    fn what_cannot_be_read_is_left_to_text() {
+        for bad in ["{\"a\": 1 \"b\": 2}", "{\"a\": 1, \"a\": 2}", "", "{", "[1,]]", &"[".repeat(10_000)] {
+            assert!(merge(bad.as_bytes(), b"{}", b"{}").is_none(), "{bad:.20}");
+        }
+        assert!(Parser::document(b"{\"a\": 1, /* c */ \"b\": [1, 2,], } // end").is_some());
+    }
+
+    fn document() -> impl Strategy<Value = serde_json::Value> {
+        let leaf = prop_oneof![
+            (0..4i32).prop_map(serde_json::Value::from),
+            "[xy]{0,2}".prop_map(serde_json::Value::from),
+            Just(serde_json::Value::Null)
+        ];
+        leaf.prop_recursive(3, 20, 4, |inner| {
+            prop_oneof![
+                proptest::collection::vec(inner.clone(), 0..4).prop_map(serde_json::Value::from),
+                proptest::collection::btree_map("[abcd]", inner, 0..4)
+                    .prop_map(|m| serde_json::Value::Object(m.into_iter().collect()))
+            ]
+        })
+    }
+
+    proptest! {
+        /// The laws, in value, and byte for byte where nothing was changed.
+        #[test]
+        fn laws_hold_on_documents(base in document(), site in document(), release in document()) {
+            let pretty = |v: &serde_json::Value| serde_json::to_string_pretty(v).unwrap().into_bytes();
+            let tight = |v: &serde_json::Value| v.to_string().into_bytes();
+            let (b, s, r) = (pretty(&base), tight(&site), pretty(&release));
+            let read = |m: &KeyedMerge| -> serde_json::Value { serde_json::from_slice(&m.bytes).unwrap() };
+            prop_assert_eq!(merge(&b, &b, &r).unwrap().bytes, r.clone());
+            prop_assert_eq!(read(&merge(&b, &s, &b).unwrap()), site.clone());
+            prop_assert_eq!(read(&merge(&b, &r, &r).unwrap()), release);
+            // Whatever comes out is well-formed.
+            read(&merge(&b, &s, &r).unwrap());
+        }
+    }
+}

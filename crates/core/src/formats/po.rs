@@ -1,0 +1,561 @@
+//! Gettext catalogs (PO and POT): merging by entry.
+//!
+//! An entry is known by its context and message id. The site's wording wins where the site changed it, the
+//! vendor's where only the vendor did. Order, references, flags, dates and wrapping are the release's; untouched
+//! entries are the release's bytes. Format: GNU gettext manual, "The Format of PO Files".
+
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::ops::Range;
+
+use super::keyed::{KeyChange, KeyedMerge};
+use crate::merge::{Outcome, Reason};
+
+/// A message of a catalog with its place in the text.
+#[derive(Debug, Clone)]
+struct Entry<'a> {
+    /// From the first comment to the end of the last string, line end included.
+    span: Range<usize>,
+    /// Context (which may be empty and then differs from none) and id, as written but for wrapping.
+    key: (Option<Vec<u8>>, Vec<u8>),
+    /// Lines before `msgctxt` or `msgid`.
+    comments: Vec<&'a [u8]>,
+    /// From the keyword of the context or id to the first translation.
+    head: Range<usize>,
+    /// The translations: each with its whole lines, and its text as written but for wrapping.
+    forms: Vec<(Range<usize>, Vec<u8>)>,
+}
+
+impl Entry<'_> {
+    fn is_header(&self) -> bool {
+        self.key == (None, Vec::new())
+    }
+
+    fn is_fuzzy(&self) -> bool {
+        self.comments.iter().any(|c| is_fuzzy_line(c))
+    }
+
+    fn texts(&self) -> Vec<&[u8]> {
+        self.forms.iter().map(|(_, text)| text.as_slice()).collect()
+    }
+
+    fn is_translated(&self) -> bool {
+        self.forms.iter().any(|(_, text)| !text.is_empty())
+    }
+
+    /// The translators' own comments.
+    fn notes(&self) -> Vec<&[u8]> {
+        self.comments.iter().copied().filter(|c| is_note(c)).collect()
+    }
+
+    fn translations(&self) -> Range<usize> {
+        let start = self.forms.first().map_or(self.head.end, |f| f.0.start);
+        start..self.forms.last().map_or(start, |f| f.0.end)
+    }
+}
+
+fn is_note(line: &[u8]) -> bool {
+    line.first() == Some(&b'#') && !matches!(line.get(1), Some(b'.' | b':' | b',' | b'|' | b'~'))
+}
+
+fn is_fuzzy_line(line: &[u8]) -> bool {
+    line.starts_with(b"#,") && line[2..].split(|b| *b == b',').any(|f| f.trim_ascii() == b"fuzzy")
+}
+
+/// Reads a catalog; `None` where it is none. Obsolete entries are left in the text between entries.
+fn parse(text: &[u8]) -> Option<Vec<Entry<'_>>> {
+    let mut out = Vec::new();
+    let mut lines = Vec::new();
+    let mut at = 0;
+    for line in text.split_inclusive(|b| *b == b'\n') {
+        lines.push((at..at + line.len(), line.trim_ascii()));
+        at += line.len();
+    }
+    let mut k = 0;
+    while k < lines.len() {
+        let content = lines[k].1;
+        if content.is_empty() || content.starts_with(b"#~") {
+            k += 1;
+            continue;
+        }
+        let start = lines[k].0.start;
+        let mut comments = Vec::new();
+        while k < lines.len() && lines[k].1.first() == Some(&b'#') && !lines[k].1.starts_with(b"#~") {
+            comments.push(lines[k].1);
+            k += 1;
+        }
+        if k == lines.len() || lines[k].1.is_empty() || lines[k].1.starts_with(b"#~") {
+            // Comments that belong to no entry.
+            continue;
+        }
+        let head_from = lines[k].0.start;
+        let (mut context, mut id) = (None, None);
+        let mut forms: Vec<(Range<usize>, Vec<u8>)> = Vec::new();
+        let mut head_to = head_from;
+        while k < lines.len() {
+            let Some((keyword, string)) =
+                lines[k].1.iter().position(|b| *b == b'"').map(|q| lines[k].1.split_at(q))
+            else {
+                break;
+            };
+            let keyword = keyword.trim_ascii();
+            if keyword.is_empty() {
+                return None;
+            }
+            // A second message right behind, without a blank line.
+            if !forms.is_empty() && !keyword.starts_with(b"msgstr") {
+                break;
+            }
+            let from = lines[k].0.start;
+            let mut value = unquoted(string)?.to_vec();
+            k += 1;
+            while k < lines.len() && lines[k].1.first() == Some(&b'"') {
+                value.extend_from_slice(unquoted(lines[k].1)?);
+                k += 1;
+            }
+            let to = lines[k - 1].0.end;
+            match keyword {
+                b"msgctxt" => context = Some(value),
+                b"msgid" => id = Some(value),
+                b"msgid_plural" => {}
+                _ if keyword.starts_with(b"msgstr") => {
+                    forms.push((from..to, value));
+                    continue;
+                }
+                _ => return None,
+            }
+            head_to = to;
+        }
+        if forms.is_empty() {
+            return None;
+        }
+        let end = forms.last().map_or(head_to, |f| f.0.end);
+        out.push(Entry { span: start..end, key: (context, id?), comments, head: head_from..head_to, forms });
+    }
+    let mut keys: Vec<_> = out.iter().map(|e| &e.key).collect();
+    keys.sort_unstable();
+    keys.windows(2).all(|w| w[0] != w[1]).then_some(out)
+}
+
+/// The inside of a quoted string; `None` where it is not one.
+fn unquoted(line: &[u8]) -> Option<&[u8]> {
+    let inner = line.strip_prefix(b"\"")?.strip_suffix(b"\"")?;
+    let mut escaped = false;
+    for byte in inner {
+        match (escaped, byte) {
+            (false, b'"') => return None,
+            (false, b'\\') => escaped = true,
+            _ => escaped = false,
+        }
+    }
+    (!escaped).then_some(inner)
+}
+
+/// Header fields that say when and by what the file was made: the release's, without a question.
+const HOUSEKEEPING: [&[u8]; 6] = [
+    b"POT-Creation-Date",
+    b"PO-Revision-Date",
+    b"Last-Translator",
+    b"X-Generator",
+    b"Project-Id-Version",
+    b"Report-Msgid-Bugs-To",
+];
+
+struct Side<'a> {
+    text: &'a [u8],
+    entries: Vec<Entry<'a>>,
+    by_key: HashMap<(Option<Vec<u8>>, Vec<u8>), usize>,
+}
+
+impl<'a> Side<'a> {
+    fn new(text: &'a [u8]) -> Option<Self> {
+        let entries = parse(text)?;
+        let by_key = entries.iter().enumerate().map(|(k, e)| (e.key.clone(), k)).collect();
+        Some(Side { text, entries, by_key })
+    }
+
+    fn find(&self, entry: &Entry<'_>) -> Option<&Entry<'a>> {
+        self.by_key.get(&entry.key).map(|k| &self.entries[*k])
+    }
+}
+
+/// What becomes of one entry of the release.
+enum Fate<'a> {
+    Text(Cow<'a, [u8]>),
+    Gone,
+}
+
+/// Merges three versions of a catalog; `None` where one of them cannot be read or repeats an entry.
+pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMerge> {
+    let (base, site, release) = (Side::new(base)?, Side::new(site)?, Side::new(release)?);
+    if release.entries.is_empty() || site.entries.is_empty() {
+        return None;
+    }
+    let mut changes: Vec<KeyChange> = Vec::new();
+    let mut pieces: Vec<(Option<usize>, Fate<'_>)> = Vec::new();
+    for (k, entry) in release.entries.iter().enumerate() {
+        let (b, s) = (base.find(entry), site.find(entry));
+        pieces.push((Some(k), release_entry(&base, &site, &release, b, s, entry, &mut changes)));
+    }
+    // What only the site has stays, after the entry that it followed; what the release dropped under a change of
+    // the site's becomes obsolete.
+    let mut obsolete: Vec<u8> = Vec::new();
+    let end: &[u8] = if release.text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+    let mut inserted: HashMap<usize, Vec<u8>> = HashMap::new();
+    for (k, entry) in site.entries.iter().enumerate() {
+        if release.find(entry).is_some() {
+            continue;
+        }
+        let b = base.find(entry);
+        match b {
+            Some(b) if b.texts() == entry.texts() => {}
+            Some(_) => {
+                changes.push(change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone)));
+                for line in site.text[entry.head.start..entry.span.end].split(|b| *b == b'\n') {
+                    let line = line.trim_ascii();
+                    if !line.is_empty() {
+                        obsolete.extend([b"#~ ", line, end].concat());
+                    }
+                }
+                obsolete.extend_from_slice(end);
+            }
+            None => {
+                changes.push(change(entry, None, Some(entry), None, Outcome::Kept, None));
+                let before = site.entries[..k].iter().rev().find_map(|e| release.by_key.get(&e.key)).copied();
+                let text = site.text[entry.span.clone()].split(|b| *b == b'\n').map(<[u8]>::trim_ascii_end);
+                let mut text = text.collect::<Vec<_>>().join(end);
+                if !text.ends_with(end) {
+                    text.extend_from_slice(end);
+                }
+                let place = inserted.entry(before.map_or(0, |b| b + 1)).or_default();
+                place.extend_from_slice(end);
+                place.extend(text);
+            }
+        }
+    }
+    for entry in base.entries.iter().filter(|e| site.find(e).is_none() && release.find(e).is_none()) {
+        changes.push(change(entry, Some(entry), None, None, Outcome::Already, None));
+    }
+
+    let mut out = Vec::with_capacity(release.text.len() + 1024);
+    let mut at = 0;
+    for (k, fate) in &pieces {
+        let Some(k) = k else { continue };
+        let span = &release.entries[*k].span;
+        match fate {
+            Fate::Text(text) => {
+                out.extend_from_slice(&release.text[at..span.start]);
+                if *k == 0
+                    && let Some(text) = inserted.get(&0)
+                {
+                    out.extend_from_slice(text);
+                }
+                out.extend_from_slice(text);
+                if text.last() != Some(&b'\n') && (inserted.contains_key(&(k + 1)) || *k + 1 < pieces.len()) {
+                    out.extend_from_slice(end);
+                }
+            }
+            Fate::Gone => {
+                // The blank line before goes along.
+                let gap = &release.text[at..span.start];
+                out.extend_from_slice(gap.strip_suffix(end).unwrap_or(gap));
+            }
+        }
+        at = span.end;
+        if let Some(text) = inserted.get(&(k + 1)) {
+            out.extend_from_slice(text);
+        }
+    }
+    out.extend_from_slice(&release.text[at..]);
+    if !obsolete.is_empty() {
+        if out.last() != Some(&b'\n') {
+            out.extend_from_slice(end);
+        }
+        out.extend_from_slice(end);
+        obsolete.truncate(obsolete.len() - end.len());
+        out.extend(obsolete);
+    }
+
+    let result = Side::new(&out)?;
+    let places: HashMap<Vec<u8>, Range<usize>> =
+        result.entries.iter().map(|e| (pointer(e).into_bytes(), e.translations())).collect();
+    for change in &mut changes {
+        change.result = places.get(change.pointer.as_bytes()).cloned();
+    }
+    drop(result);
+    Some(KeyedMerge { bytes: out, changes })
+}
+
+fn pointer(entry: &Entry<'_>) -> String {
+    let text = |t: &[u8]| String::from_utf8_lossy(t).into_owned();
+    format!("{:?}\0{}", entry.key.0.as_deref().map(text), text(&entry.key.1))
+}
+
+fn change(
+    entry: &Entry<'_>,
+    base: Option<&Entry<'_>>,
+    site: Option<&Entry<'_>>,
+    release: Option<&Entry<'_>>,
+    outcome: Outcome,
+    reason: Option<Reason>,
+) -> KeyChange {
+    let span = |e: Option<&Entry<'_>>| e.map(Entry::translations);
+    KeyChange {
+        pointer: pointer(entry),
+        base: span(base),
+        // An entry that only the site has counts with all of its lines.
+        site: if base.is_none() { site.map(|e| e.span.clone()) } else { span(site) },
+        release: span(release),
+        result: None,
+        outcome,
+        step: None,
+        reason,
+    }
+}
+
+/// Merges one entry that the release has.
+fn release_entry<'a>(
+    base: &Side<'a>,
+    site: &Side<'a>,
+    release: &Side<'a>,
+    b: Option<&Entry<'a>>,
+    s: Option<&Entry<'a>>,
+    r: &Entry<'a>,
+    changes: &mut Vec<KeyChange>,
+) -> Fate<'a> {
+    let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));
+    let Some(s) = s else {
+        let Some(b) = b else { return kept };
+        // The site took the entry out.
+        let same = b.texts() == r.texts();
+        let (outcome, reason) =
+            if same { (Outcome::Kept, None) } else { (Outcome::Open, Some(Reason::SiteDeleted)) };
+        changes.push(change(r, Some(b), None, Some(r), outcome, reason));
+        return if same { Fate::Gone } else { kept };
+    };
+    if r.is_header() {
+        return header(base, site, release, b, s, r, changes);
+    }
+    let site_spoke = b.map_or(s.is_translated(), |b| b.texts() != s.texts());
+    let site_flagged = b.is_some_and(|b| b.is_fuzzy() != s.is_fuzzy());
+    let site_noted = b.is_some_and(|b| b.notes() != s.notes());
+    if !site_spoke && !site_flagged && !site_noted {
+        return kept;
+    }
+    if s.texts() == r.texts() && !site_flagged && !site_noted {
+        changes.push(change(r, b, Some(s), Some(r), Outcome::Already, None));
+        return kept;
+    }
+    let empty = Vec::new();
+    let text_of =
+        |e: Option<&'_ Entry<'a>>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
+    let mut collided = false;
+    let mut forms: Vec<u8> = Vec::new();
+    for (k, (lines, text)) in r.forms.iter().enumerate() {
+        let (bt, st) = (text_of(b, k), text_of(Some(s), k));
+        let from_site = if st == bt || st == *text || !site_spoke {
+            false
+        } else {
+            collided |= *text != bt && !text.is_empty() && !(b.is_none() && st.is_empty());
+            !st.is_empty() || text == &bt
+        };
+        match s.forms.get(k).filter(|_| from_site) {
+            Some((own, _)) => forms.extend(with_ends(&site.text[own.clone()], release.text)),
+            None => forms.extend_from_slice(&release.text[lines.clone()]),
+        }
+    }
+    let fuzzy = if collided {
+        true
+    } else if site_spoke || site_flagged {
+        s.is_fuzzy()
+    } else {
+        r.is_fuzzy()
+    };
+    let (outcome, reason) =
+        if collided { (Outcome::Open, Some(Reason::BothChanged)) } else { (Outcome::Kept, None) };
+    changes.push(change(r, b, Some(s), Some(r), outcome, reason));
+    let mut text = comments(s, b, r, fuzzy, release.text);
+    text.extend_from_slice(&release.text[r.head.clone()]);
+    text.extend(forms);
+    Fate::Text(Cow::Owned(text))
+}
+
+/// The comments of a merged entry: the release's, with the translators' own notes merged and the fuzzy flag set.
+fn comments(s: &Entry<'_>, b: Option<&Entry<'_>>, r: &Entry<'_>, fuzzy: bool, text: &[u8]) -> Vec<u8> {
+    let end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+    let mut lines: Vec<Vec<u8>> = Vec::new();
+    let base_notes = b.map(Entry::notes).unwrap_or_default();
+    let mut notes: Vec<&[u8]> = if s.notes() == base_notes { r.notes() } else { s.notes() };
+    if s.notes() != base_notes {
+        notes.extend(r.notes().into_iter().filter(|n| !s.notes().contains(n) && !base_notes.contains(n)));
+    }
+    lines.extend(notes.into_iter().map(<[u8]>::to_vec));
+    let mut flagged = false;
+    for line in r.comments.iter().filter(|c| !is_note(c)) {
+        // The previous id goes with the flag.
+        if line.starts_with(b"#|") && !fuzzy {
+            continue;
+        }
+        if line.starts_with(b"#,") && is_fuzzy_line(line) != fuzzy && !flagged {
+            flagged = fuzzy;
+            let flags = line[2..].split(|b| *b == b',').map(<[u8]>::trim_ascii);
+            let mut flags: Vec<&[u8]> = flags.filter(|f| *f != b"fuzzy" && !f.is_empty()).collect();
+            if fuzzy {
+                flags.insert(0, b"fuzzy");
+            }
+            if !flags.is_empty() {
+                lines.push([b"#, ".as_slice(), &flags.join(b", ".as_slice())].concat());
+            }
+            continue;
+        }
+        flagged |= is_fuzzy_line(line);
+        lines.push(line.to_vec());
+    }
+    if fuzzy && !flagged {
+        let at = lines.iter().position(|l| l.starts_with(b"#|")).unwrap_or(lines.len());
+        lines.insert(at, b"#, fuzzy".to_vec());
+    }
+    lines.iter().flat_map(|l| [l.as_slice(), end].concat()).collect()
+}
+
+/// Lines of one text with the line ends of another.
+fn with_ends(lines: &[u8], like: &[u8]) -> Vec<u8> {
+    let end: &[u8] = if like.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+    crate::text::split_lines(lines).iter().flat_map(|l| [l.content, end].concat()).collect()
+}
+
+/// Merges the header field by field.
+fn header<'a>(
+    base: &Side<'a>,
+    site: &Side<'a>,
+    release: &Side<'a>,
+    b: Option<&Entry<'a>>,
+    s: &Entry<'a>,
+    r: &Entry<'a>,
+    changes: &mut Vec<KeyChange>,
+) -> Fate<'a> {
+    type Fields<'f> = Vec<(&'f [u8], &'f [u8])>;
+    fn fields<'f>(entry: &'f Entry<'_>) -> Fields<'f> {
+        let text = entry.forms.first().map_or(&b""[..], |f| &f.1);
+        // Fields end in a written `\n`.
+        let mut out = Vec::new();
+        let mut rest = text;
+        while !rest.is_empty() {
+            let end = rest.windows(2).position(|w| w == b"\\n").unwrap_or(rest.len());
+            let line = &rest[..end];
+            if let Some(colon) = line.iter().position(|b| *b == b':') {
+                out.push((&line[..colon], line[colon + 1..].trim_ascii()));
+            }
+            rest = rest.get(end + 2..).unwrap_or(b"");
+        }
+        out
+    }
+    let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));
+    let Some(b) = b else { return kept };
+    let _ = (base, site);
+    let (bf, sf, rf) = (fields(b), fields(s), fields(r));
+    let get = |f: &Fields<'_>, key: &[u8]| f.iter().find(|(k, _)| *k == key).map(|(_, v)| v.to_vec());
+    let mut text = release.text[r.span.clone()].to_vec();
+    let mut touched = false;
+    for (key, value) in &sf {
+        let (old, new) = (get(&bf, key), get(&rf, key));
+        if HOUSEKEEPING.contains(key) || old.as_deref() == Some(*value) || new.as_deref() == Some(*value) {
+            continue;
+        }
+        touched = true;
+        if new == old
+            && let Some(old) = old
+            && let Some(at) = text.windows(key.len() + 2).position(|w| w == [b"\"", *key, b":"].concat())
+        {
+            let line_end = text[at..].iter().position(|b| *b == b'\n').map_or(text.len(), |e| at + e);
+            // Only a field that stands on one line can be replaced in place.
+            if let Some(found) = text[at..line_end].windows(old.len()).position(|w| w == old) {
+                let from = at + found;
+                text.splice(from..from + old.len(), value.iter().copied());
+                changes.push(change(r, Some(b), Some(s), Some(r), Outcome::Kept, None));
+                continue;
+            }
+        }
+        changes.push(change(r, Some(b), Some(s), Some(r), Outcome::Open, Some(Reason::BothChanged)));
+    }
+    if touched { Fate::Text(Cow::Owned(text)) } else { kept }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const HEAD: &str = "msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n\"PO-Revision-Date: 1\\n\"\n";
+
+    fn catalog(entries: &str) -> String {
+        format!("{HEAD}\n{entries}")
+    }
+
+    fn merged(base: &str, site: &str, release: &str) -> (String, Vec<Outcome>) {
+        let merge = merge(base.as_bytes(), site.as_bytes(), release.as_bytes()).unwrap();
+        (String::from_utf8(merge.bytes).unwrap(), merge.changes.iter().map(|c| c.outcome).collect())
+    }
+
+    #[test]
+    fn wording_merges_by_entry_and_the_rest_is_the_releases() {
+        let base = catalog("#: a:1\nmsgid \"A\"\nmsgstr \"a\"\n\n#: b:2\nmsgid \"B\"\nmsgstr \"b\"\n");
+        let site =
+            base.replace("\"b\"", "\"b own\"").replace("Date: 1", "Date: 5") + "\nmsgid \"O\"\nmsgstr \"o\"\n";
+        let release =
+            catalog("#: b:9\nmsgid \"B\"\nmsgstr \"b\"\n\n#: a:7\nmsgid \"A\"\nmsgstr \"\"\n\"a \"\n\"new\"\n")
+                .replace("Date: 1", "Date: 9");
+        let (text, outcomes) = merged(&base, &site, &release);
+        let expected =
+            release.replace("\"b\"", "\"b own\"").replace("own\"\n", "own\"\n\nmsgid \"O\"\nmsgstr \"o\"\n");
+        assert_eq!(text, expected);
+        assert_eq!(outcomes, [Outcome::Kept, Outcome::Kept]);
+    }
+
+    #[test]
+    fn one_wording_changed_by_both_is_asked_and_marked_fuzzy() {
+        let base = catalog("msgid \"A\"\nmsgstr \"a\"\n");
+        let (text, outcomes) = merged(&base, &base.replace("\"a\"", "\"s\""), &base.replace("\"a\"", "\"r\""));
+        assert_eq!(text, catalog("#, fuzzy\nmsgid \"A\"\nmsgstr \"s\"\n"));
+        assert_eq!(outcomes, [Outcome::Open]);
+    }
+
+    #[test]
+    fn plural_forms_merge_one_by_one() {
+        let base =
+            catalog("#, c-format\nmsgid \"%d a\"\nmsgid_plural \"%d as\"\nmsgstr[0] \"1\"\nmsgstr[1] \"2\"\n");
+        let (text, outcomes) = merged(&base, &base.replace("\"1\"", "\"one\""), &base.replace("\"2\"", "\"two\""));
+        assert_eq!(text, base.replace("\"1\"", "\"one\"").replace("\"2\"", "\"two\""));
+        assert_eq!(outcomes, [Outcome::Kept]);
+    }
+
+    #[test]
+    fn a_dropped_message_with_the_sites_wording_becomes_obsolete() {
+        let base = catalog("msgid \"A\"\nmsgstr \"a\"\n\nmsgid \"B\"\nmsgstr \"b\"\n");
+        let (text, outcomes) =
+            merged(&base, &base.replace("\"b\"", "\"own\""), &catalog("msgid \"A\"\nmsgstr \"a\"\n"));
+        assert_eq!(text, catalog("msgid \"A\"\nmsgstr \"a\"\n\n#~ msgid \"B\"\n#~ msgstr \"own\"\n"));
+        assert_eq!(outcomes, [Outcome::Open]);
+    }
+
+    #[test]
+    fn contexts_tell_entries_apart_and_nonsense_is_refused() {
+        let entries = parse(b"msgctxt \"\"\nmsgid \"A\"\nmsgstr \"\"\nmsgid \"A\"\nmsgstr \"\"\n").unwrap();
+        assert_eq!(entries.len(), 2);
+        assert!(parse(b"msgid \"A\"\nmsgstr \"a\"\n\nmsgid \"A\"\nmsgstr \"b\"\n").is_none(), "twice");
+        assert!(parse(b"msgid \"A\nmsgstr \"a\"\n").is_none(), "an open string");
+        assert!(parse(b"hello\n").is_none());
+    }
+
+    #[test]
+    fn laws_hold_on_catalogs() {
+        let base = catalog("# note\nmsgid \"A\"\nmsgstr \"a\"\n\nmsgid \"B\"\nmsgstr \"b\"\n");
+        let release = catalog(
+            "msgid \"C\"\nmsgstr \"c\"\n\n# note\nmsgid \"A\"\nmsgstr \"x\"\n\n#~ msgid \"old\"\n#~ msgstr \"o\"\n",
+        );
+        let site = base.replace("# note", "# our note").replace("msgid \"B\"\nmsgstr \"b\"\n", "");
+        assert_eq!(merged(&base, &base, &release).0, release);
+        assert_eq!(merged(&base, &release, &release).0, release);
+        let kept = merged(&base, &site, &base).0;
+        assert_eq!(kept.trim_end(), site.trim_end());
+    }
+}
