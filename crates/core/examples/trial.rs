@@ -92,6 +92,7 @@ fn main() {
                 let text = String::from_utf8_lossy(&merged.bytes);
                 let same = |a: &str, b: &str| {
                     a.trim_end() == b.trim_end()
+                        || kind == Kind::Catalog && words_of(a) == words_of(b)
                         || kind == Kind::Settings && valid(a).ok().is_some_and(|x| valid(b).ok() == Some(x))
                 };
                 let verdict = if !merged.decisions.is_empty() {
@@ -141,6 +142,17 @@ fn main() {
             100.0 * t.right as f64 / all as f64
         );
     }
+}
+
+/// The messages of a catalog without comments, header and order.
+fn words_of(catalog: &str) -> Vec<String> {
+    let blocks = catalog.split("\n\n").map(|b| {
+        let lines: Vec<&str> = b.lines().filter(|l| !l.starts_with('#')).collect();
+        lines.concat().replace("\"\"", "")
+    });
+    let mut out: Vec<String> = blocks.filter(|b| !b.is_empty() && !b.starts_with("msgid msgstr")).collect();
+    out.sort();
+    out
 }
 
 fn print_case(case: &Case, got: &str, asked: bool) {

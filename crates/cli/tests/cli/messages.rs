@@ -43,13 +43,20 @@ fn files_that_cannot_be_read() {
     }
 }
 
+/// A limit on file sizes stands in for a disk that fills up in the middle of the work.
 #[cfg(target_os = "linux")]
 #[test]
 fn a_full_disk_leaves_nothing_behind() {
     let env = small();
-    // A device that is always full stands in for the disk.
-    let ran = env.run(&format!("{CARRY} --account /dev/full/x.json")).ends(2);
-    assert!(ran.err.starts_with("error: could not"), "{}", ran.err);
+    env.write("release/big.css", &vec![b'a'; 300 << 10]);
+    let run =
+        format!("trap '' XFSZ; ulimit -f 100; exec {} {CARRY}", assert_cmd::cargo::cargo_bin!("daxle").display());
+    let output = std::process::Command::new("bash").args(["-c", &run]).current_dir(env.path("")).output().unwrap();
+    let err = String::from_utf8(output.stderr).unwrap();
+    assert_eq!(output.status.code(), Some(2), "{err}");
+    assert!(err.starts_with("error: could not") && err.contains("big.css") && err.contains("hint: "), "{err}");
+    let names: Vec<_> = std::fs::read_dir(env.path("")).unwrap().map(|e| e.unwrap().file_name()).collect();
+    assert!(names.iter().all(|n| ["base", "site", "release"].iter().any(|k| n == k)), "{names:?}");
 }
 
 #[test]
