@@ -10,7 +10,7 @@ use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
 use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::merge_file;
-use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge};
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::theme::{Digest, Entry, Kind, ReadError, Tree, dialect_of};
 
 /// A file in the three themes, as indices into their entries.
@@ -320,8 +320,10 @@ impl<'a> Work<'a> {
                 self.read(self.inputs.site, self.triple.site)?,
                 self.read(self.inputs.release, self.triple.release)?,
             );
+            // Two files of their own are not to be mixed, whatever the rule of the language.
+            let both = MergeOptions { trust: Trust::Strict, ..self.merge_options() };
             if dialect_of(&self.path, self.kind, &s).markers
-                && let Some(merge) = merge_file(&self.path, self.kind, b"", &s, &r, &self.merge_options())
+                && let Some(merge) = merge_file(&self.path, self.kind, b"", &s, &r, &both)
             {
                 return self.ask(
                     touched,

@@ -533,8 +533,9 @@ impl Proof {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
             let shown = path.replace('\0', ".");
             let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
-            // A renamed key holds a value that the site has elsewhere.
-            if s == b && x != r && x.is_none_or(|x| !site.values().any(|v| v == x)) {
+            // A renamed key holds the value that the site set under the old one.
+            let set = |x: &String| site.iter().any(|(p, v)| v == x && base.get(p) != Some(v));
+            if s == b && x != r && !x.is_some_and(set) {
                 let means = format!("{shown} is {}, the release has {}", show(x), show(r));
                 self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
             } else if s != b && r == b && x != s {
@@ -582,7 +583,7 @@ impl Proof {
             let of_site = changes.iter().find(|c| {
                 let added = c.added.as_ref().and_then(super::account::Blob::bytes).unwrap_or_default();
                 let added: HashSet<Vec<u8>> = tokens(&added).iter().map(|t| t.text.to_vec()).collect();
-                few.iter().any(|w| added.contains(w.as_bytes()))
+                few.iter().any(|w| w.bytes().any(|b| b.is_ascii_alphanumeric()) && added.contains(w.as_bytes()))
             });
             let (kind, means) = match of_site {
                 Some(_) => (FindingKind::ChangeMissing, "words that the site put in are missing"),

@@ -1,0 +1,161 @@
+//! Pairing, renames, deletions, additions, collisions.
+
+use daxle_core::carry::CarryOptions;
+use daxle_core::carry::account::{Source, Stands};
+use daxle_core::merge::{Leave, Outcome, Reason, Step};
+
+use crate::{carried, run, theme};
+
+fn long(word: &str) -> String {
+    (0..16).map(|n| format!("<p>{word} paragraph number {n}</p>\n")).collect()
+}
+
+#[test]
+fn untouched_files_follow_the_release_also_out_of_the_theme() {
+    let out = carried(
+        &[("a.html", "old\n"), ("gone.html", "x\n")],
+        &[("a.html", "old\n"), ("gone.html", "x\n")],
+        &[("a.html", "new\n"), ("added.html", "y\n")],
+    );
+    assert_eq!(out.paths(), ["a.html", "added.html"]);
+    assert_eq!(out.account.totals.changes, 0);
+    assert!(out.account.files.is_empty(), "the account names only what the site touched");
+}
+
+#[test]
+fn a_site_file_stays_and_a_deleted_one_stays_away() {
+    let out = carried(
+        &[("a.html", "x\n"), ("b.html", "y\n")],
+        &[("a.html", "x\n"), ("own.css", "z\n")],
+        &[("a.html", "x\n"), ("b.html", "y\n")],
+    );
+    assert_eq!(out.paths(), ["a.html", "own.css"]);
+    assert_eq!(out.outcomes(), [("b.html", Outcome::Kept), ("own.css", Outcome::Kept)]);
+}
+
+#[test]
+fn deleted_here_and_changed_there_is_asked_both_ways() {
+    let base = [("a.html", "one line here\n"), ("b.html", "one line there\n")];
+    let site = [("b.html", "one own line there\n")];
+    let release = [("a.html", "one new line here\n")];
+    let out = carried(&base, &site, &release);
+    assert_eq!(out.outcomes(), [("a.html", Outcome::Open), ("b.html", Outcome::Open)]);
+    let reasons: Vec<Reason> = out.account.decisions.iter().map(|d| d.reason).collect();
+    assert_eq!(reasons, [Reason::SiteDeleted, Reason::ReleaseDeleted]);
+    assert_eq!(out.paths(), ["a.html", "b.html"], "nothing is lost while it is open");
+    assert_eq!(out.account.decisions[1].site.bytes().unwrap(), b"one own line there\n");
+    for (leave, left) in [(Leave::Site, vec!["b.html"]), (Leave::Release, vec!["a.html"])] {
+        let options = CarryOptions { leave, ..CarryOptions::default() };
+        assert_eq!(run(&theme(&base), &theme(&site), &theme(&release), options).paths(), left);
+    }
+}
+
+#[test]
+fn both_deleted_is_already_there() {
+    let out = carried(&[("a.html", "x\n"), ("k.html", "k\n")], &[("k.html", "k\n")], &[("k.html", "k\n")]);
+    assert_eq!(out.outcomes(), [("a.html", Outcome::Already)]);
+}
+
+#[test]
+fn the_release_renamed_what_the_site_edited() {
+    let (base, new) = (long("old"), long("old").replace("number 9<", "number nine<"));
+    let site = base.replace("number 2<", "number two<");
+    let out = carried(&[("a/list.html", &base)], &[("a/list.html", &site)], &[("a/collection.html", &new)]);
+    assert_eq!(out.paths(), ["a/collection.html"]);
+    assert_eq!(out.files["a/collection.html"], new.replace("number 2<", "number two<"));
+    let change = &out.account.changes[0];
+    assert_eq!((change.outcome, change.step), (Outcome::Moved, Some(Step::Renamed)));
+    assert_eq!(out.account.vendor[0].to.as_deref(), Some("a/collection.html"));
+}
+
+#[test]
+fn the_site_renamed_what_the_release_changed() {
+    let base = long("old");
+    let new = base.replace("number 9<", "number nine<");
+    let out = carried(&[("list.html", &base)], &[("mine.html", &base)], &[("list.html", &new)]);
+    assert_eq!(out.files["mine.html"], new);
+    assert_eq!(out.outcomes(), [("mine.html", Outcome::Kept)]);
+}
+
+#[test]
+fn renamed_apart_is_asked() {
+    let base = long("old");
+    let out = carried(&[("list.html", &base)], &[("mine.html", &base)], &[("theirs.html", &base)]);
+    assert_eq!(out.outcomes(), [("mine.html", Outcome::Open)]);
+    assert_eq!(out.files.len(), 1);
+}
+
+#[test]
+fn a_name_that_the_release_gave_to_another_file() {
+    // The site adds `news.html`; the release renames another file to that name.
+    let base = long("old");
+    let out = carried(
+        &[("list.html", &base)],
+        &[("list.html", &base), ("news.html", "own page\n")],
+        &[("news.html", &base)],
+    );
+    assert_eq!(out.account.totals.open, 1, "{:?}", out.outcomes());
+    assert!(out.files["news.html"].contains("own page"));
+    // The site renames a file to the name of a new one of the release.
+    let out = carried(
+        &[("list.html", &base)],
+        &[("news.html", &base)],
+        &[("list.html", &base), ("news.html", "their page\n")],
+    );
+    assert_eq!(out.outcomes(), [("news.html", Outcome::Open)]);
+    assert_eq!(out.paths(), ["list.html", "news.html"]);
+}
+
+#[test]
+fn both_added_a_file_of_one_name() {
+    let same = carried(&[], &[("x.css", "a { top: 0; }\n")], &[("x.css", "a { top: 0; }\n")]);
+    assert_eq!(same.outcomes(), [("x.css", Outcome::Already)]);
+    let apart = carried(&[], &[("x.css", "a { top: 0; }\n")], &[("x.css", "b { top: 9px; }\n")]);
+    assert_eq!(apart.account.decisions[0].reason, Reason::BothAdded);
+    let text = &apart.files["x.css"];
+    assert!(
+        text.contains("<<<<<<< site") && text.contains("a { top: 0; }") && text.contains("b { top: 9px; }"),
+        "{text}"
+    );
+}
+
+#[test]
+fn a_picture_that_both_replaced_is_kept_twice() {
+    let out = carried(&[("a.png", "\0one")], &[("a.png", "\0two")], &[("a.png", "\0three")]);
+    assert_eq!(out.account.decisions[0].reason, Reason::BothReplaced);
+    assert_eq!((out.files["a.png"].as_str(), out.aside["a.png"].as_str()), ("\0two", "\0three"));
+    assert_eq!(out.account.decisions[0].stands, Stands::Site);
+    assert_eq!(out.account.files[0].from, Source::Site);
+}
+
+#[test]
+fn broken_settings_are_merged_as_text_with_a_remark() {
+    let out = carried(
+        &[("s.json", "{\n\"a\": 1,,\n\"b\": 2\n}\n")],
+        &[("s.json", "{\n\"a\": 1,,\n\"b\": 3\n}\n")],
+        &[("s.json", "{\n\"c\": 0,\n\"a\": 1,,\n\"b\": 2\n}\n")],
+    );
+    assert!(out.files["s.json"].contains("\"b\": 3") && out.files["s.json"].contains("\"c\": 0"));
+    assert!(out.account.remarks[0].text.contains("line 2"), "{:?}", out.account.remarks);
+}
+
+#[test]
+fn names_that_differ_in_case_only_are_remarked() {
+    let out = carried(
+        &[],
+        &[("Logo.svg", "<svg>ours is here</svg>\n")],
+        &[("logo.svg", "<svg>quite another one</svg>\n")],
+    );
+    assert!(out.account.remarks.iter().any(|r| r.text.contains("in case only")), "{:?}", out.account.remarks);
+}
+
+#[test]
+fn a_byte_order_mark_is_form() {
+    let base = "one\ntwo\nthree\nfour\n";
+    let out = carried(
+        &[("a.txt", base)],
+        &[("a.txt", &base.replace("two", "2"))],
+        &[("a.txt", &format!("\u{feff}{}", base.replace("four", "4")))],
+    );
+    assert_eq!(out.files["a.txt"], "\u{feff}one\n2\nthree\n4\n", "a byte order mark is the release's form");
+}

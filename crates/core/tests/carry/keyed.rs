@@ -1,0 +1,97 @@
+//! Settings by key and catalogs by entry: differences dealt out to the two sides come together again, whatever a
+//! tool did to the site's file.
+
+use daxle_core::formats::merge_file;
+use daxle_core::merge::{MergeOptions, TextMerge};
+use daxle_core::theme::Kind;
+use proptest::prelude::*;
+use serde_json::{Map, Value};
+
+fn merge(path: &str, kind: Kind, base: &str, site: &str, release: &str) -> TextMerge {
+    merge_file(path, kind, base.as_bytes(), site.as_bytes(), release.as_bytes(), &MergeOptions::default())
+        .expect("text")
+}
+
+/// Settings in sections; `changed` says which key of which section has another value.
+fn settings(changed: &[(usize, usize)], extra: &[usize]) -> Value {
+    let mut root = Map::new();
+    for s in 0..5 {
+        let mut section = Map::new();
+        for k in 0..4 {
+            let value = if changed.contains(&(s, k)) { format!("new {s} {k}") } else { format!("old {s} {k}") };
+            section.insert(format!("key_{k}"), Value::from(value));
+        }
+        if extra.contains(&s) {
+            section.insert(format!("extra_{s}"), Value::from(s));
+        }
+        root.insert(format!("section_{s}"), Value::Object(section));
+    }
+    Value::Object(root)
+}
+
+fn keys() -> impl Strategy<Value = Vec<(usize, usize)>> {
+    proptest::collection::vec((0..5usize, 0..4usize), 0..10)
+}
+
+proptest! {
+    /// Every value changed by one side, or by both alike, arrives; keys that only one side added, too. The site's
+    /// file may have been rewritten by a tool: sorted, on one line.
+    #[test]
+    fn dealt_settings_come_together_again(mine in keys(), theirs in keys(), tight in any::<bool>(), a in 0..5usize, b in 0..5usize) {
+        let pretty = |v: &Value| serde_json::to_string_pretty(v).unwrap() + "\n";
+        let (base, release) = (settings(&[], &[]), settings(&theirs, &[b]));
+        let site = settings(&mine, &[a]);
+        let site_text = if tight { site.to_string() } else { pretty(&site) };
+        let merged = merge("s.json", Kind::Settings, &pretty(&base), &site_text, &pretty(&release));
+        let both: Vec<_> = mine.iter().chain(&theirs).copied().collect();
+        let mut expected = settings(&both, &[a, b]);
+        expected.sort_all_objects();
+        let mut got: Value = serde_json::from_slice(&merged.bytes).unwrap();
+        got.sort_all_objects();
+        prop_assert_eq!(got, expected);
+        prop_assert!(merged.decisions.is_empty());
+        // Lines that no edit of the site touches are the release's, byte for byte.
+        let release_text = pretty(&release);
+        let result = String::from_utf8(merged.bytes).unwrap();
+        let untouched = release_text.lines().filter(|l| !l.contains("old") && l.contains("new")).count();
+        let still = release_text.lines().filter(|l| l.contains("new") && result.contains(l.trim_end_matches(','))).count();
+        prop_assert_eq!(still, untouched);
+    }
+
+    #[test]
+    fn dealt_catalogs_come_together_again(mine in proptest::collection::btree_set(0..12usize, 0..6), theirs in proptest::collection::btree_set(0..12usize, 0..6), shuffled in any::<bool>()) {
+        let catalog = |own: &dyn Fn(usize) -> String, reference: &str, backwards: bool| -> String {
+            let mut entries: Vec<String> = (0..12)
+                .map(|n| format!("\n#: {reference}:{n}\nmsgid \"message {n}\"\nmsgstr \"{}\"\n", own(n)))
+                .collect();
+            if backwards {
+                entries.reverse();
+            }
+            format!("msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n{}", entries.concat())
+        };
+        let old = |n: usize| format!("text {n}");
+        let base = catalog(&old, "a.html", false);
+        let site = catalog(&|n| if mine.contains(&n) { format!("own {n}") } else { old(n) }, "a.html", false);
+        let release = catalog(&|n| if theirs.contains(&n) { format!("new {n}") } else { old(n) }, "b.html", shuffled);
+        let merged = merge("pl.po", Kind::Catalog, &base, &site, &release);
+        let text = String::from_utf8(merged.bytes.clone()).unwrap();
+        for n in 0..12 {
+            let wanted = match (mine.contains(&n), theirs.contains(&n)) {
+                (true, _) => format!("own {n}"),
+                (false, true) => format!("new {n}"),
+                (false, false) => old(n),
+            };
+            let expected = format!("msgid \"message {n}\"\nmsgstr \"{wanted}\"\n");
+            prop_assert!(text.contains(&expected), "{}\n{}", expected, text);
+        }
+        prop_assert_eq!(merged.decisions.len(), mine.intersection(&theirs).count());
+        prop_assert!(!text.contains("a.html"), "references are the release's");
+    }
+
+    #[test]
+    fn nothing_panics_on_nonsense(base in "[{}\\[\\]\":,a1 \\n/*\\\\]{0,40}", site in "[{}\\[\\]\":,a1 \\n]{0,40}", release in "[{}\\[\\]\":,a1 \\n]{0,40}") {
+        merge("s.json", Kind::Settings, &base, &site, &release);
+        let po = |t: &str| t.replace('{', "msgid \"").replace('}', "\"\n").replace('[', "msgstr \"").replace(']', "\"\n\n");
+        merge("x.po", Kind::Catalog, &po(&base), &po(&site), &po(&release));
+    }
+}

@@ -1,0 +1,98 @@
+//! Whole themes, in memory: what becomes of files and changes, and whether the proof notices faults.
+//!
+//! * `files`: pairing, renames, deletions, additions, collisions
+//! * `across`: changes that follow a stretch into another file
+//! * `laws`: what must hold for any three themes
+//! * `proof`: accounts against results, right and with seeded faults
+//! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
+
+mod across;
+mod files;
+mod keyed;
+mod laws;
+mod proof;
+
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+
+use daxle_core::carry::account::{Account, Theme, Themes};
+use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
+use daxle_core::merge::Outcome;
+use daxle_core::theme::{Layout, MemoryTree, ReadError, Tree};
+
+pub(crate) type Files = Vec<(String, String)>;
+
+/// A theme from paths and texts.
+pub(crate) fn theme(files: &[(&str, &str)]) -> Files {
+    files.iter().map(|(p, t)| (p.to_string(), t.to_string())).collect()
+}
+
+/// What a carry gave.
+pub(crate) struct Carried {
+    pub(crate) account: Account,
+    pub(crate) files: BTreeMap<String, String>,
+    pub(crate) aside: BTreeMap<String, String>,
+}
+
+#[derive(Default)]
+struct Collect {
+    files: Mutex<BTreeMap<String, Content>>,
+    aside: Mutex<BTreeMap<String, Content>>,
+}
+
+impl Sink for Collect {
+    fn put(&self, path: &str, content: &Content) -> Result<(), ReadError> {
+        self.files.lock().unwrap().insert(path.to_string(), content.clone());
+        Ok(())
+    }
+
+    fn put_aside(&self, path: &str, content: &Content) -> Result<(), ReadError> {
+        self.aside.lock().unwrap().insert(path.to_string(), content.clone());
+        Ok(())
+    }
+}
+
+pub(crate) fn run(base: &Files, site: &Files, release: &Files, options: CarryOptions) -> Carried {
+    let tree = |f: &Files| MemoryTree::new(f.clone());
+    let (base, site, release) = (tree(base), tree(site), tree(release));
+    let named = |version: &str| Theme { version: Some(version.to_string()), ..Theme::default() };
+    let inputs = Inputs {
+        base: &base,
+        site: &site,
+        release: &release,
+        layout: &Layout::default(),
+        themes: Themes { base: named("1.0"), site: named("1.0"), release: named("2.0") },
+        vendor_notes: Vec::new(),
+        notes_on: BTreeMap::new(),
+        progress: &|_, _| {},
+        unnamed: String::new(),
+    };
+    let sink = Collect::default();
+    let account = carry(&inputs, &options, &sink).expect("a carry in memory");
+    let texts = |list: Mutex<BTreeMap<String, Content>>| -> BTreeMap<String, String> {
+        let list = list.into_inner().unwrap();
+        let bytes = |content: Content| match content {
+            Content::Release(k) => release.read(k).unwrap(),
+            Content::Site(k) => site.read(k).unwrap(),
+            Content::Merged(bytes, _) => bytes,
+        };
+        list.into_iter().map(|(p, c)| (p, String::from_utf8_lossy(&bytes(c)).into_owned())).collect()
+    };
+    assert!(account.totals.adds_up(), "{:?}", account.totals);
+    Carried { account, files: texts(sink.files), aside: texts(sink.aside) }
+}
+
+pub(crate) fn carried(base: &[(&str, &str)], site: &[(&str, &str)], release: &[(&str, &str)]) -> Carried {
+    run(&theme(base), &theme(site), &theme(release), CarryOptions::default())
+}
+
+impl Carried {
+    /// Path and outcome of every change.
+    pub(crate) fn outcomes(&self) -> Vec<(&str, Outcome)> {
+        self.account.changes.iter().map(|c| (c.path.as_str(), c.outcome)).collect()
+    }
+
+    pub(crate) fn paths(&self) -> Vec<&str> {
+        self.files.keys().map(String::as_str).collect()
+    }
+}

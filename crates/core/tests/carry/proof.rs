@@ -1,0 +1,140 @@
+//! Accounts against results, right and with seeded faults.
+
+use daxle_core::carry::{CarryOptions, Evidence, Finding, FindingKind, verify};
+use daxle_core::theme::MemoryTree;
+use proptest::prelude::*;
+
+use crate::{Carried, Files, run, theme};
+
+/// Verifies a result after something happened to it; the account believes that it was written so.
+fn check(
+    base: &Files,
+    site: &Files,
+    release: &Files,
+    mut carried: Carried,
+    path: &str,
+    fault: impl Fn(&str) -> String,
+) -> Vec<Finding> {
+    let text = carried.files[path].clone();
+    let broken = fault(&text);
+    for file in carried.account.files.iter_mut().filter(|f| f.path == path) {
+        file.digest = Some(daxle_core::theme::Digest::of(broken.as_bytes()).hex());
+    }
+    carried.files.insert(path.to_string(), broken);
+    let tree = |f: &Files| MemoryTree::new(f.clone());
+    let (base, site, release) = (tree(base), tree(site), tree(release));
+    let result = MemoryTree::new(carried.files);
+    let evidence = Evidence { base: &base, site: &site, release: &release, result: &result };
+    verify(&carried.account, &evidence).expect("a proof in memory").findings
+}
+
+fn twins() -> String {
+    (0..6).map(|n| format!(".box-{n} {{\n  color: red;\n  margin: {n}px;\n}}\n\n")).collect()
+}
+
+/// The site colours the third box, the release gives all boxes a border and a new one.
+fn case() -> (Files, Files, Files) {
+    let base = twins();
+    let site = base.replace(".box-2 {\n  color: red;", ".box-2 {\n  color: teal;");
+    let release =
+        base.replace("  margin: 4px;", "  border: 0;\n  margin: 4px;") + ".box-new {\n  float: left;\n}\n";
+    (theme(&[("a.css", &base)]), theme(&[("a.css", &site)]), theme(&[("a.css", &release)]))
+}
+
+fn kinds(fault: impl Fn(&str) -> String) -> Vec<FindingKind> {
+    let (base, site, release) = case();
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out.account.totals.open, 0);
+    check(&base, &site, &release, out, "a.css", fault).into_iter().map(|f| f.kind).collect()
+}
+
+#[test]
+fn a_right_result_is_proved() {
+    assert_eq!(kinds(str::to_string), []);
+}
+
+#[test]
+fn a_dropped_change_is_found() {
+    assert!(kinds(|t| t.replace("teal", "red")).contains(&FindingKind::ChangeMissing));
+}
+
+#[test]
+fn a_change_in_the_wrong_twin_is_found() {
+    let found = kinds(|t| t.replace("teal", "red").replace(".box-4 {\n  color: red", ".box-4 {\n  color: teal"));
+    assert!(found.contains(&FindingKind::ChangeMisplaced), "{found:?}");
+}
+
+#[test]
+fn a_change_made_twice_is_found() {
+    let found = kinds(|t| t.replace("  color: teal;\n", "  color: teal;\n  color: teal;\n"));
+    assert!(found.contains(&FindingKind::WordsTooMany), "{found:?}");
+}
+
+#[test]
+fn a_lost_vendor_change_is_found() {
+    assert!(kinds(|t| t.replace("  border: 0;\n", "")).contains(&FindingKind::ReleaseMissing));
+    assert!(kinds(|t| t.replace("}\n\n.box-new", ".box-new")).contains(&FindingKind::Unbalanced));
+}
+
+#[test]
+fn a_wrong_value_in_settings_is_found() {
+    let base = theme(&[("s.json", "{\n  \"a\": 1,\n  \"b\": {\"c\": \"x\"},\n  \"d\": 4\n}\n")]);
+    let site = theme(&[("s.json", "{\n  \"a\": 9,\n  \"b\": {\"c\": \"x\"},\n  \"d\": 4\n}\n")]);
+    let release = theme(&[("s.json", "{\n  \"a\": 1,\n  \"b\": {\"c\": \"y\"},\n  \"d\": 4,\n  \"e\": 5\n}\n")]);
+    let found = |fault: fn(&str) -> String| -> Vec<FindingKind> {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        check(&base, &site, &release, out, "s.json", fault).into_iter().map(|f| f.kind).collect()
+    };
+    assert_eq!(found(|t| t.to_string()), []);
+    assert_eq!(found(|t| t.replace('9', "1")), [FindingKind::ChangeMissing]);
+    assert_eq!(found(|t| t.replace("\"y\"", "\"x\"")), [FindingKind::ReleaseMissing]);
+    assert_eq!(found(|t| t.replace("5", "7")), [FindingKind::ReleaseMissing]);
+    assert_eq!(found(|t| t.replace("\"d\": 4,", "")), [FindingKind::ReleaseMissing]);
+    assert!(found(|t| t.replace("{\"c\"", "{{\"c\"")).contains(&FindingKind::NotWellFormed));
+}
+
+#[test]
+fn a_lost_translation_is_found() {
+    let po = |a: &str, b: &str| {
+        format!(
+            "msgid \"\"\nmsgstr \"Language: pl\\n\"\n\nmsgid \"A\"\nmsgstr \"{a}\"\n\nmsgid \"B\"\nmsgstr \"{b}\"\n"
+        )
+    };
+    let (base, site, release) = (
+        theme(&[("pl.po", &po("a", "b"))]),
+        theme(&[("pl.po", &po("own", "b"))]),
+        theme(&[("pl.po", &po("a", "new"))]),
+    );
+    let found = |fault: fn(&str) -> String| -> Vec<FindingKind> {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        check(&base, &site, &release, out, "pl.po", fault).into_iter().map(|f| f.kind).collect()
+    };
+    assert_eq!(found(|t| t.to_string()), []);
+    assert_eq!(found(|t| t.replace("own", "a")), [FindingKind::ChangeMissing]);
+    assert_eq!(found(|t| t.replace("new", "b")), [FindingKind::ReleaseMissing]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// What the merge gives, the proof accepts: they share no code, so each checks the other.
+    #[test]
+    fn merge_and_proof_agree(edits in proptest::collection::vec((0..24usize, 0..3u8, any::<bool>()), 1..8)) {
+        let lines: Vec<String> = (0..24).map(|n| format!("<p class=\"k{n}\">paragraph number {n} of the page</p>")).collect();
+        let (mut site, mut release) = (lines.clone(), lines.clone());
+        for (k, (at, what, on_site)) in edits.iter().enumerate() {
+            let side = if *on_site { &mut site } else { &mut release };
+            let at = at % side.len();
+            match what {
+                0 => side[at] = side[at].replace("number", &format!("word{k}")),
+                1 => side.insert(at, format!("<i>inserted line {k} of somebody</i>")),
+                _ => { side.remove(at); }
+            }
+        }
+        let file = |lines: &[String]| -> Files { vec![("a.html".to_string(), lines.join("\n") + "\n")] };
+        let (base, site, release) = (file(&lines), file(&site), file(&release));
+        let out = run(&base, &site, &release, CarryOptions::default());
+        let found = check(&base, &site, &release, out, "a.html", str::to_string);
+        prop_assert!(found.is_empty(), "{:?}", found);
+    }
+}
