@@ -47,6 +47,23 @@ pub(crate) struct Instead {
     pub(crate) moved: Vec<(ChangeId, String)>,
 }
 
+/// Returns the path that a file has in the result.
+///
+/// A name is three-way as well: the side that gave the file another one has its way, unless the release has
+/// another file there.
+pub(crate) fn result_path<'i>(inputs: &'i Inputs<'_>, triple: &Triple) -> &'i str {
+    let entry = |tree: &'i dyn Tree, k: Option<usize>| k.map(|k| tree.entries()[k].path.as_str());
+    let (base, site, release) =
+        (entry(inputs.base, triple.base), entry(inputs.site, triple.site), entry(inputs.release, triple.release));
+    let free = |path: &str| inputs.release.find(path).is_none();
+    match (base, site, release) {
+        (Some(b), Some(s), Some(r)) if r == b && (s == b || free(s)) => s,
+        (_, _, Some(r)) => r,
+        (_, Some(s), _) => s,
+        (b, _, _) => b.unwrap_or(""),
+    }
+}
+
 /// Works one file out. `touched` holds the site's changes in it, if it made any.
 pub(crate) fn carry_file(
     inputs: &Inputs<'_>,
@@ -103,14 +120,7 @@ impl<'a> Work<'a> {
             entry(inputs.site, triple.site),
             entry(inputs.release, triple.release),
         );
-        // A renamed file is three-way as well: the side that gave it another name has its way.
-        let free = |path: &str| inputs.release.find(path).is_none();
-        let path = match (base, site, release) {
-            (Some(b), Some(s), Some(r)) if r.path == b.path && (s.path == b.path || free(&s.path)) => &s.path,
-            (_, _, Some(r)) => &r.path,
-            (_, Some(s), _) => &s.path,
-            (b, _, _) => b.map_or(&inputs.unnamed, |b| &b.path),
-        };
+        let path = result_path(inputs, triple);
         Work {
             inputs,
             options,
@@ -119,7 +129,7 @@ impl<'a> Work<'a> {
             site,
             release,
             kind: touched.map_or(Kind::Other, |t| t.kind),
-            path: path.clone(),
+            path: path.to_string(),
             instead,
         }
     }

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use super::Sink;
 use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
 use super::across::{follow, may_be_elsewhere, replace_lines};
-use super::file::{FileResult, Instead, Triple, carry_file};
+use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use crate::changes::{ChangeId, FileChange, survey};
 use crate::merge::{Leave, MergeOptions, Trust};
 use crate::theme::changelog::Notes;
@@ -191,34 +191,45 @@ fn triples(inputs: &Inputs<'_>) -> Result<Vec<Triple>, ReadError> {
     let by_path: HashMap<&str, usize> =
         release_added.iter().map(|k| (inputs.release.entries()[*k].path.as_str(), *k)).collect();
     let mut shared = HashSet::new();
-    // The site renamed a file that the release dropped, to a name that the release gave to a new one.
-    for triple in triples.iter_mut().filter(|t| t.release.is_none()) {
-        if let Some(s) = triple.site
-            && let Some(r) = by_path.get(inputs.site.entries()[s].path.as_str())
-        {
-            triple.release = Some(*r);
-            shared.insert(*r);
-        }
-    }
     for s in site_added {
         let path = inputs.site.entries()[s].path.as_str();
-        let mut release = by_path.get(path).copied().filter(|r| !shared.contains(r));
-        if release.is_none()
-            && let Some(taken) = inputs.release.find(path)
-        {
-            // The release renamed another file to this name: the name decides, and the other file counts as gone.
-            for triple in triples.iter_mut().filter(|t| t.release == Some(taken)) {
-                triple.release = None;
-            }
-            release = Some(taken);
-        }
+        let release = by_path.get(path).copied();
         shared.extend(release);
         triples.push(Triple { base: None, site: Some(s), release });
     }
     for r in release_added.into_iter().filter(|r| !shared.contains(r)) {
         triples.push(Triple { base: None, site: None, release: Some(r) });
     }
+    untangle(inputs, &mut triples);
     Ok(triples)
+}
+
+/// Sees to it that no two files would have one path in the result: the site's file there meets the release's file
+/// there, and whatever either was paired with before counts as gone or stands on its own.
+fn untangle(inputs: &Inputs<'_>, triples: &mut Vec<Triple>) {
+    // Each round frees at least one path.
+    for _ in 0..triples.len() {
+        let mut by_path: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+        for (k, triple) in triples.iter().enumerate().filter(|(_, t)| t.site.is_some() || t.release.is_some()) {
+            by_path.entry(result_path(inputs, triple)).or_default().push(k);
+        }
+        let Some((path, group)) = by_path.into_iter().find(|(_, group)| group.len() > 1) else { return };
+        let sites = |k: &usize| triples[*k].site.is_some_and(|s| inputs.site.entries()[s].path == path);
+        let keeper = group.iter().copied().find(sites).unwrap_or(group[0]);
+        for other in group.into_iter().filter(|k| *k != keeper) {
+            let taken = triples[other].release.take();
+            if taken.is_none() {
+                // Two site files cannot have one path; this one goes by its name in the base.
+                triples[other].site = None;
+                continue;
+            }
+            let before = std::mem::replace(&mut triples[keeper].release, taken);
+            if let Some(before) = before {
+                triples.push(Triple { base: None, site: None, release: Some(before) });
+            }
+        }
+        triples.retain(|t| t.base.is_some() || t.site.is_some() || t.release.is_some());
+    }
 }
 
 fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {

@@ -468,20 +468,20 @@ impl<'a> Walk<'a, '_> {
         let n = self.base.lines.len();
         loop {
             self.gap(g, &mut s, &mut r, &site_member, &release_member);
-            if let Some(region) = regions.next_if(|region| region.base.start == g) {
-                let end = region.base.end;
+            // A question in the gap may stand before one about the lines that follow.
+            let here = g;
+            while let Some(region) = regions.next_if(|region| region.base.start == here) {
                 self.settle_or_ask(&region);
-                if end > g {
-                    while self.site_ops.ops.get(s).is_some_and(|o| o.base.start < end) {
-                        s += 1;
-                    }
-                    while self.release_ops.ops.get(r).is_some_and(|o| o.base.start < end) {
-                        r += 1;
-                    }
-                    g = end;
-                    continue;
+                g = g.max(region.base.end);
+            }
+            if g > here {
+                while self.site_ops.ops.get(s).is_some_and(|o| o.base.start < g) {
+                    s += 1;
                 }
-                // A region in a gap: the line after it is still to come.
+                while self.release_ops.ops.get(r).is_some_and(|o| o.base.start < g) {
+                    r += 1;
+                }
+                continue;
             }
             if g == n {
                 break;
@@ -489,6 +489,7 @@ impl<'a> Walk<'a, '_> {
             self.line(g, &mut s, &mut r);
             g += 1;
         }
+        debug_assert!(regions.next().is_none(), "every question has its turn");
     }
 
     /// Does what the two sides do in a gap: insertions, and rewrites that begin here.

@@ -208,3 +208,21 @@ fn already_there() {
     assert_eq!(text(&merged), release);
     assert_eq!(merged.edits[0].outcome, Outcome::Already);
 }
+
+#[test]
+fn a_question_in_a_gap_leaves_the_rest_alone() {
+    let base =
+        "<p class=\"one\">first thing to say</p>\n<div>\n  <i>third thing there</i>\n  <i>third thing there</i>\n";
+    let site = "</div>\n<p class=\"one\">first thing to say</p>\n<p>second thing to say</p>\n";
+    let release = "  <i>third thing there</i>\n<p class=\"one\">first thing to say</p>\n<p class=\"one\">first thing to say</p>\n<p>second thing to say</p>\n";
+    let merged = merge(&PAGE, base, site, release);
+    for line in ["</div>", "<p class=\"one\">first", "<p>second thing"] {
+        assert!(text(&merged).contains(line), "{line} in\n{}", text(&merged));
+    }
+    assert!(
+        merged
+            .edits
+            .iter()
+            .all(|e| e.outcome != Outcome::Open || merged.decisions.iter().any(|d| !d.edits.is_empty()))
+    );
+}
