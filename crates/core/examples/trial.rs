@@ -62,7 +62,7 @@ fn main() {
             continue;
         }
         for seed in 0..4u64 {
-            let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ old.len() as u64 * 31);
+            let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ (old.len() as u64 * 31));
             type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
             let makers: [(&str, Maker); 5] = [
                 ("lines", lines),
@@ -406,7 +406,7 @@ fn moved(dice: &mut Dice, old: &str, _new: &str, kind: Kind) -> Option<Case> {
         return None;
     }
     let text = base[from].concat();
-    let edited = plant(dice, &text, &text.replacen(|c: char| c == '\u{1}', "", 1), kind).or_else(|| {
+    let edited = plant(dice, &text, &text.replacen('\u{1}', "", 1), kind).or_else(|| {
         // Without a vendor change nearby: any telling line of the block.
         let k = (0..block.len()).filter(|k| block[*k].trim().len() >= 8).max_by_key(|k| block[*k].len())?;
         let word = tokens(block[k].as_bytes())
@@ -417,7 +417,7 @@ fn moved(dice: &mut Dice, old: &str, _new: &str, kind: Kind) -> Option<Case> {
         Some((text.replacen(&word, "ownword", 1), String::new()))
     })?;
     let mut site = base.clone();
-    site[from] = vec![edited.0.clone()];
+    site[from] = vec![edited.0];
     let mut release = base.clone();
     let taken = release.remove(from);
     release.insert(to.min(release.len()), taken);

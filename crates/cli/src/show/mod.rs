@@ -8,7 +8,7 @@ pub(crate) mod wire;
 
 use std::fmt::Write;
 
-use daxle_core::carry::account::{Account, Blob, Decision, Totals};
+use daxle_core::carry::account::{Account, Blob, Decision, Lines, Totals};
 use daxle_core::merge::Outcome;
 
 use crate::console::{Console, harmless};
@@ -88,7 +88,7 @@ fn steps_list(account: &Account) -> String {
             continue;
         };
         let path = harmless(change.result_path.as_deref().unwrap_or(&change.path));
-        let place = change.result.map(|l| format!(":{}", l.line)).unwrap_or_default();
+        let place = place(change.result);
         let (s, f) = (outcome_style(change.outcome), style::FAINT);
         let _ = writeln!(
             out,
@@ -106,7 +106,7 @@ fn decisions_list(account: &Account) -> String {
     let mut out = String::new();
     let open = account.decisions.iter().filter(|d| d.state == daxle_core::carry::account::State::Open);
     for (k, decision) in open.enumerate() {
-        let place = decision.result.map(|l| format!(":{}", l.line)).unwrap_or_default();
+        let place = place(decision.result);
         let (o, f) = (style::OPEN, style::FAINT);
         let _ = writeln!(
             out,
@@ -124,6 +124,11 @@ fn decisions_list(account: &Account) -> String {
         }
     }
     out
+}
+
+/// `:12`, or nothing where no line of the result is meant.
+fn place(lines: Option<Lines>) -> String {
+    lines.filter(|l| l.count > 0).map(|l| format!(":{}", l.line)).unwrap_or_default()
 }
 
 fn sides(decision: &Decision) -> [(&'static str, &Blob); 3] {

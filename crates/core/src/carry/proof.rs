@@ -297,11 +297,8 @@ impl Proof {
             for decision in decisions.iter().filter(|d| d.state == State::Open && d.stands != Stands::Markers) {
                 let stands = if decision.stands == Stands::Site { &decision.site } else { &decision.release };
                 let standing = stands.bytes().is_some_and(|text| {
-                    !text.is_empty()
-                        && (1..=lines.len()).any(|end| {
-                            let count = split_lines(&text).len();
-                            end >= count && same_lines(&lines[end - count..end], &text)
-                        })
+                    let text = text.trim_ascii();
+                    !text.is_empty() && body.windows(text.len()).any(|w| w == text)
                 });
                 if decision.result.is_some() && standing {
                     still_open.insert(decision.id.clone());

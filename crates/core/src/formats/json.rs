@@ -15,7 +15,10 @@ use crate::merge::{Outcome, Reason, Step};
 /// A parsed value with its place in the text.
 #[derive(Debug, Clone)]
 struct Node {
+    /// The value.
     span: Range<usize>,
+    /// Where its member begins: at the key, if it has one.
+    from: usize,
     value: Value,
 }
 
@@ -117,7 +120,7 @@ impl<'a> Parser<'a> {
                 Value::Scalar
             }
         };
-        Some(Node { span: start..self.at, value })
+        Some(Node { span: start..self.at, from: start, value })
     }
 
     fn string(&mut self) -> Option<String> {
@@ -156,7 +159,8 @@ impl<'a> Parser<'a> {
             } else {
                 String::new()
             };
-            let node = self.value(depth + 1)?;
+            let mut node = self.value(depth + 1)?;
+            node.from = body_from;
             let value_end = self.at;
             self.blanks()?;
             let comma = self.text.get(self.at) == Some(&b',');
@@ -281,10 +285,10 @@ fn find(node: &Node, pointer: &str) -> Option<Range<usize>> {
     for part in pointer.split('\0').skip(1) {
         node = match &node.value {
             Value::Object(members) => &members.iter().find(|m| m.key == part)?.node,
-            _ => return Some(node.span.clone()),
+            _ => break,
         };
     }
-    Some(node.span.clone())
+    Some(node.from..node.span.end)
 }
 
 /// Keys that tell the items of an array apart.
@@ -299,7 +303,8 @@ impl<'a> Merger<'a> {
         step: Option<Step>,
         reason: Option<Reason>,
     ) {
-        let span = |n: Option<&Node>| n.map(|n| n.span.clone());
+        // With its key, so that a person sees what it is about.
+        let span = |n: Option<&Node>| n.map(|n| n.from..n.span.end);
         self.changes.push(KeyChange {
             pointer: pointer.to_string(),
             base: span(nodes.0),
@@ -682,8 +687,8 @@ mod tests {
             let tight = |v: &serde_json::Value| v.to_string().into_bytes();
             let (b, s, r) = (pretty(&base), tight(&site), pretty(&release));
             let read = |m: &KeyedMerge| -> serde_json::Value { serde_json::from_slice(&m.bytes).unwrap() };
-            prop_assert_eq!(merge(&b, &b, &r).unwrap().bytes, r.clone());
-            prop_assert_eq!(read(&merge(&b, &s, &b).unwrap()), site.clone());
+            prop_assert_eq!(&merge(&b, &b, &r).unwrap().bytes, &r);
+            prop_assert_eq!(&read(&merge(&b, &s, &b).unwrap()), &site);
             prop_assert_eq!(read(&merge(&b, &r, &r).unwrap()), release);
             // Whatever comes out is well-formed.
             read(&merge(&b, &s, &r).unwrap());

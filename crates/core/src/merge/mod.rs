@@ -250,7 +250,7 @@ impl Reason {
             Reason::BothAdded => "both added a file of this name",
             Reason::NotValid => "the merged file would not be valid",
             Reason::Retyped => "the release changed the type of the value",
-            Reason::KeyGone => "the release dropped the key",
+            Reason::KeyGone => "the release dropped what the site changed",
         }
     }
 }
