@@ -721,7 +721,10 @@ impl<'a> Walk<'a, '_> {
                 None => Cow::Borrowed(line.content),
             };
             refitted |= content != line.content;
-            self.out.line(&content);
+            // It ends as the line does that it stands for, or as most lines do.
+            let stands_for = op.base.start + (j - op.side.start);
+            let own = (stands_for < op.base.end).then(|| self.release_ops.links[stands_for].line()).flatten();
+            self.out.ended_line(&content, own.map_or(LineEnd::None, |r| self.release.lines[r].end));
             j += 1;
         }
         let (outcome, step) = match step {

@@ -1,6 +1,6 @@
 //! Merges with known results, one per cause of needless questions.
 
-use daxle_core::merge::{Dialect, Outcome, Reason, Step};
+use daxle_core::merge::{Dialect, Leave, MergeOptions, Outcome, Reason, Step, Trust, merge_text};
 use daxle_core::text::key::Blanks;
 
 use crate::{PAGE, SCRIPT, STYLE, merge, text};
@@ -225,4 +225,183 @@ fn a_question_in_a_gap_leaves_the_rest_alone() {
             .iter()
             .all(|e| e.outcome != Outcome::Open || merged.decisions.iter().any(|d| !d.edits.is_empty()))
     );
+}
+
+#[test]
+fn line_ends_and_final_newlines_are_form() {
+    // Only one side has an opinion on the end of the file.
+    gives(&PAGE, ["one a\ntwo b\n", "one a\ntwo b", "one c\ntwo b\n"], "one c\ntwo b");
+    gives(&PAGE, ["one a\ntwo b", "one own\ntwo b", "one a\ntwo b\n"], "one own\ntwo b\n");
+    // The site's editor wrote other line ends: the release's stay.
+    gives(
+        &PAGE,
+        ["one a\ntwo b\nthree c\n", "one a\r\ntwo own\r\nthree c\r\n", "one z\ntwo b\nthree c\n"],
+        "one z\ntwo own\nthree c\n",
+    );
+    // A file with both sorts keeps each line's own.
+    gives(
+        &PAGE,
+        [
+            "one a\r\ntwo b\nthree c\r\nfour d\n",
+            "one own\r\ntwo b\nthree c\r\nfour d\n",
+            "one a\r\ntwo b\nthree c\r\nfour new\n",
+        ],
+        "one own\r\ntwo b\nthree c\r\nfour new\n",
+    );
+}
+
+#[test]
+fn keep_blanks_keeps_the_sites_white_space() {
+    let base = "a {\n  color: red;\n  top: 0;\n}\nb {\n  left: 1px;\n}\n";
+    let site = base.replace("  ", "\t");
+    let release = base.replace("top: 0", "top: 5px");
+    let options = MergeOptions { keep_blanks: true, ..MergeOptions::default() };
+    let kept = merge_text(base.as_bytes(), site.as_bytes(), release.as_bytes(), &STYLE, &options).unwrap();
+    assert!(text(&kept).contains("\tcolor: red;") && text(&kept).contains("top: 5px"), "{}", text(&kept));
+    assert_eq!(text(&merge(&STYLE, base, &site, &release)), release);
+}
+
+#[test]
+fn a_lone_white_space_change_of_the_site_stays() {
+    let base = "one a\n  two b\nthree c\nfour d\nfive e\nsix f\nseven g\n";
+    let site = base.replace("  two", "      two");
+    gives(&PAGE, [base, &site, &base.replace("six f", "six new")], &site.replace("six f", "six new"));
+}
+
+#[test]
+fn trust_says_how_much_is_done() {
+    let base = "<ul>\n<li>first thing</li>\n</ul>\n";
+    let (site, release) =
+        (base.replace("</ul>", "<li>our thing</li>\n</ul>"), base.replace("</ul>", "<li>their part</li>\n</ul>"));
+    let open = |trust: Trust| {
+        let options = MergeOptions { trust, ..MergeOptions::default() };
+        merge_text(base.as_bytes(), site.as_bytes(), release.as_bytes(), &PAGE, &options).unwrap().decisions.len()
+    };
+    assert_eq!((open(Trust::Strict), open(Trust::Normal), open(Trust::Bold)), (1, 1, 0));
+    let touching = ["color: red;\nmargin: 1px;\n", "color: blue;\nmargin: 1px;\n", "color: red;\nmargin: 4px;\n"];
+    let strict = MergeOptions { trust: Trust::Strict, ..MergeOptions::default() };
+    let [b, s, r] = touching.map(str::as_bytes);
+    assert_eq!(merge_text(b, s, r, &STYLE, &strict).unwrap().decisions.len(), 1);
+    gives(&STYLE, touching, "color: blue;\nmargin: 4px;\n");
+}
+
+#[test]
+fn what_stands_at_an_open_spot_is_chosen() {
+    let [b, s, r] = ["top: 1px;\n", "top: 2px;\n", "top: 3px;\n"].map(str::as_bytes);
+    let standing = |leave: Leave| {
+        let options = MergeOptions { leave, ..MergeOptions::default() };
+        let merged = merge_text(b, s, r, &STYLE, &options).unwrap();
+        assert_eq!(merged.decisions.len(), 1);
+        String::from_utf8(merged.bytes).unwrap()
+    };
+    assert_eq!((standing(Leave::Site).as_str(), standing(Leave::Release).as_str()), ("top: 2px;\n", "top: 3px;\n"));
+    assert_eq!(
+        standing(Leave::Markers),
+        "<<<<<<< site\ntop: 2px;\n||||||| base\ntop: 1px;\n=======\ntop: 3px;\n>>>>>>> release\n"
+    );
+}
+
+#[test]
+fn a_question_is_as_small_as_it_can_be() {
+    let base: String = (0..12).map(|n| format!("property-{n}: {n}px;\n")).collect();
+    let site = base.replace(": 5px", ": 55px").replace(": 6px", ": 66px");
+    let release = base.replace(": 4px", ": 44px").replace(": 6px", ": 67px").replace(": 7px", ": 77px");
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert_eq!(merged.decisions.len(), 1);
+    let decision = &merged.decisions[0];
+    assert_eq!((decision.base.len(), decision.site.len(), decision.release.len()), (1, 1, 1), "{}", text(&merged));
+    assert!(text(&merged).contains("property-5: 55px;\n<<<<<<< site\nproperty-6: 66px;"), "{}", text(&merged));
+    assert!(text(&merged).contains("property-4: 44px;") && text(&merged).contains("property-7: 77px;"));
+}
+
+#[test]
+fn the_last_rule_wins_stays_so() {
+    // A rule that the site appended and one that the release appended for the same selector: both, the site's last.
+    let base = "p {\n  top: 0;\n}\n";
+    let merged =
+        merge(&STYLE, base, &format!("{base}p {{\n  left: 1px;\n}}\n"), &format!("{base}p {{\n  left: 2px;\n}}\n"));
+    let (theirs, ours) = (text(&merged).find("left: 2px"), text(&merged).find("left: 1px"));
+    assert!(merged.decisions.is_empty() && theirs < ours, "{}", text(&merged));
+}
+
+#[test]
+fn imports_and_functions_are_a_set() {
+    let base = "import one from './one.js';\n\nexport function first(a) {\n  return a;\n}\n";
+    let site = base.replace("one.js';\n", "one.js';\nimport own from './own.js';\n");
+    let release = base.replace("one.js';\n", "one.js';\nimport two from './two.js';\n");
+    gives(
+        &SCRIPT,
+        [base, &site, &release],
+        &release.replace("two.js';\n", "two.js';\nimport own from './own.js';\n"),
+    );
+    asks(
+        &SCRIPT,
+        [
+            base,
+            &base.replace("return a;", "call(1);\n  return a;"),
+            &base.replace("return a;", "other(2);\n  return a;"),
+        ],
+        Reason::BothInserted,
+    );
+}
+
+#[test]
+fn attributes_over_several_lines() {
+    let base = "<input\n  type=\"text\"\n  name=\"q\"\n  value=\"\"\n>\n<p>after it all</p>\n";
+    let site = base.replace("  value=\"\"\n", "  value=\"\"\n  placeholder=\"Search the mill\"\n");
+    let release = base.replace("type=\"text\"", "type=\"search\"");
+    gives(
+        &PAGE,
+        [base, &site, &release],
+        &release.replace("  value=\"\"\n", "  value=\"\"\n  placeholder=\"Search the mill\"\n"),
+    );
+    // The release joined them on one line.
+    let joined = "<input type=\"text\" name=\"q\" value=\"\">\n<p>after it all</p>\n";
+    gives(
+        &PAGE,
+        [base, &site, joined],
+        &joined.replace("value=\"\"", "value=\"\" placeholder=\"Search the mill\""),
+    );
+}
+
+#[test]
+fn a_deleted_line_beside_a_changed_one() {
+    let base = "color: red;\nmargin: 1px;\npadding: 2px;\n";
+    gives(
+        &STYLE,
+        [base, &base.replace("margin: 1px;\n", ""), &base.replace("red", "pink")],
+        "color: pink;\npadding: 2px;\n",
+    );
+    gives(
+        &STYLE,
+        [base, &base.replace("red", "teal"), &base.replace("margin: 1px;\n", "")],
+        "color: teal;\npadding: 2px;\n",
+    );
+}
+
+#[test]
+fn other_encodings_are_carried() {
+    let utf16 = |t: &str| -> Vec<u8> {
+        [0xFEFFu16].into_iter().chain(t.encode_utf16()).flat_map(u16::to_le_bytes).collect()
+    };
+    let (b, s, r) = ("żółw\ndwa\ntrzy\n", "żółw\nwłasne\ntrzy\n", "żółw\ndwa\ntrzy nowe\n");
+    let merged = merge_text(&utf16(b), &utf16(s), &utf16(r), &PAGE, &MergeOptions::default()).unwrap();
+    assert_eq!(merged.bytes, utf16("żółw\nwłasne\ntrzy nowe\n"));
+    // A single-byte encoding is carried through untouched.
+    let [b, s, r] =
+        [&b"caf\xE9\ntwo b\nthree c\n"[..], b"caf\xE9s\ntwo b\nthree c\n", b"caf\xE9\ntwo b\nthree d\n"];
+    let merged = merge_text(b, s, r, &PAGE, &MergeOptions::default()).unwrap();
+    assert_eq!(merged.bytes, b"caf\xE9s\ntwo b\nthree d\n");
+    assert!(merge_text(b"a\0", b"b", b"c", &PAGE, &MergeOptions::default()).is_none(), "binary");
+}
+
+#[test]
+fn every_edit_says_where_it_stands() {
+    let base: String = (0..10).map(|n| format!("line number {n}\n")).collect();
+    let site = base.replace("number 3\n", "own 3\n").replace("number 8\n", "number 8\nown line\n");
+    let release = format!("new first\n{}", base.replace("number 5\n", ""));
+    let merged = merge(&PAGE, &base, &site, &release);
+    let lines: Vec<&str> = text(&merged).lines().collect();
+    let standing: Vec<&str> = merged.edits.iter().map(|e| lines[e.result.start]).collect();
+    assert_eq!(standing, ["line own 3", "own line"]);
 }
