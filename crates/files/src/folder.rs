@@ -40,7 +40,7 @@ impl FolderTree {
     /// When a file cannot be read, has a name that is not UTF-8, is neither file nor folder, or is a link that
     /// the rule refuses; or when there are too many.
     pub fn read(root: &Path, links: LinkRule, limits: Limits) -> Result<Self, Trouble> {
-        let mut paths: Vec<(String, u64)> = Vec::new();
+        let mut paths: Vec<String> = Vec::new();
         let walk = WalkDir::new(root).follow_links(false).into_iter().filter_entry(|e| {
             e.depth() == 0 || !(e.file_type().is_dir() && NOT_THEME.iter().any(|n| e.file_name() == *n))
         });
@@ -73,10 +73,7 @@ impl FolderTree {
                     Trouble::new(format!("the name of {} is not UTF-8", inner.display())).hint("rename the file")
                 );
             };
-            let size = item.metadata().map_err(|e| {
-                Trouble::new(format!("could not read {}", item.path().display())).why(e.to_string())
-            })?;
-            paths.push((name.replace(std::path::MAIN_SEPARATOR, "/"), size.len()));
+            paths.push(name.replace(std::path::MAIN_SEPARATOR, "/"));
             if paths.len() > limits.files {
                 return Err(Trouble::new(format!("{} holds more than {} files", root.display(), limits.files))
                     .hint("is it the theme's own folder? If so, raise the limit with --max-files"));
@@ -85,7 +82,7 @@ impl FolderTree {
         paths.sort();
         let entries = paths
             .into_par_iter()
-            .map(|(path, _)| {
+            .map(|path| {
                 let full = root.join(&path);
                 entry(&full, path).map_err(|e| Trouble::io("read", &full, &e))
             })
