@@ -4,6 +4,7 @@
 //! * `carry`: results, accounts, single files, swapping
 //! * `sources`: folders, archives, packages, and hostile ones
 //! * `verify`: proofs, settled markers, seeded faults
+//! * `wire`: the JSON, read back with every field named
 //! * `messages`: what a user sees when something is wrong
 
 mod carry;
@@ -12,3 +13,4 @@ mod env;
 mod messages;
 mod sources;
 mod verify;
+mod wire;

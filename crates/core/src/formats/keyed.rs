@@ -55,14 +55,6 @@ impl KeyedMerge {
                 step: Some(Step::ReleaseForm),
             })
             .collect();
-        let rank = |o: Outcome| match o {
-            Outcome::Already => 0,
-            Outcome::Kept => 1,
-            Outcome::Fitted => 2,
-            Outcome::Moved => 3,
-            Outcome::Dropped => 4,
-            Outcome::Open => 5,
-        };
         let mut seen = vec![false; fates.len()];
         let mut decisions = Vec::new();
         for change in &self.changes {
@@ -77,7 +69,7 @@ impl KeyedMerge {
                     continue;
                 }
                 mine.push(k);
-                if !seen[k] || rank(change.outcome) >= rank(fate.outcome) {
+                if !seen[k] || change.outcome.gravity() >= fate.outcome.gravity() {
                     fate.outcome = change.outcome;
                     fate.step =
                         if change.outcome == Outcome::Kept { None } else { change.step.or(Some(Step::ByKey)) };

@@ -920,16 +920,8 @@ impl<'a> Walk<'a, '_> {
         result: Range<usize>,
         release: Range<usize>,
     ) {
-        let rank = |o: Outcome| match o {
-            Outcome::Already => 0,
-            Outcome::Kept => 1,
-            Outcome::Fitted => 2,
-            Outcome::Moved => 3,
-            Outcome::Dropped => 4,
-            Outcome::Open => 5,
-        };
         let fate = &mut self.fates[edit];
-        if fate.outcome.is_none_or(|o| rank(outcome) >= rank(o)) {
+        if fate.outcome.is_none_or(|o| outcome.gravity() >= o.gravity()) {
             fate.outcome = Some(outcome);
             fate.step = step.or(fate.step);
         }

@@ -128,6 +128,18 @@ impl Outcome {
     pub const ALL: [Outcome; 6] =
         [Outcome::Kept, Outcome::Fitted, Outcome::Moved, Outcome::Already, Outcome::Open, Outcome::Dropped];
 
+    /// How much it asks of a person: where parts of a change came out differently, the gravest stands.
+    pub(crate) fn gravity(self) -> u8 {
+        match self {
+            Outcome::Already => 0,
+            Outcome::Kept => 1,
+            Outcome::Fitted => 2,
+            Outcome::Moved => 3,
+            Outcome::Dropped => 4,
+            Outcome::Open => 5,
+        }
+    }
+
     /// Returns the word for the outcome.
     pub fn word(self) -> &'static str {
         match self {

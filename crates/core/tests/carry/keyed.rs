@@ -95,3 +95,40 @@ proptest! {
         merge("x.po", Kind::Catalog, &po(&base), &po(&site), &po(&release));
     }
 }
+
+/// Base, site, release, and what must come out; whether a person is asked stands first.
+#[test]
+fn settings_as_tables() {
+    let rows: [(bool, [&str; 4]); 9] = [
+        (
+            false,
+            [
+                "{\"a\": 1, \"b\": 2}",
+                "{\"a\": 1, \"b\": 3}",
+                "{\"b\": 2, \"a\": 1, \"c\": 4}",
+                "{\"b\": 3, \"a\": 1, \"c\": 4}",
+            ],
+        ),
+        (false, ["{\"a\": 1, \"b\": 2}", "{\"a\": 1}", "{\"a\": 5, \"b\": 2}", "{\"a\": 5}"]),
+        (false, ["{\"l\": [1, 2]}", "{\"l\": [1, 2, 9]}", "{\"l\": [0, 1, 2]}", "{\"l\": [0, 1, 2, 9]}"]),
+        (false, ["{\"l\": [1, 2, 3]}", "{\"l\": [1, 3]}", "{\"l\": [1, 2, 3, 4]}", "{\"l\": [1, 3, 4]}"]),
+        (false, ["{\"n\": 1.0}", "{\"n\": 1}", "{\"n\": 1.0, \"m\": 64}", "{\"n\": 1.0, \"m\": 64}"]),
+        (
+            false,
+            [
+                "{\"s\": \"\\u00e9\"}",
+                "{\"s\": \"é\", \"t\": 1}",
+                "{\"s\": \"\\u00e9\"  }",
+                "{\"s\": \"\\u00e9\", \"t\": 1  }",
+            ],
+        ),
+        (true, ["{\"a\": 1}", "{\"a\": 2}", "{\"a\": \"x\"}", "{\"a\": 2}"]),
+        (true, ["{\"a\": 1, \"b\": 2}", "{\"a\": 1}", "{\"a\": 1, \"b\": 3}", "{\"a\": 1, \"b\": 3}"]),
+        (true, ["{\"a\": [1, [2]]}", "{\"a\": [1, [3]]}", "{\"a\": [4, [2]]}", "{\"a\": [1, [3]]}"]),
+    ];
+    for (asked, [base, site, release, expected]) in rows {
+        let merged = merge("s.json", Kind::Settings, base, site, release);
+        assert_eq!(String::from_utf8_lossy(&merged.bytes), expected, "{base} | {site} | {release}");
+        assert_eq!(!merged.decisions.is_empty(), asked, "{base} | {site} | {release}");
+    }
+}

@@ -4,6 +4,7 @@
 //! * `across`: changes that follow a stretch into another file
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
+//! * `survey`: what a survey finds, and what a proof accepts
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
 mod across;
@@ -11,6 +12,7 @@ mod files;
 mod keyed;
 mod laws;
 mod proof;
+mod survey;
 
 use std::collections::BTreeMap;
 use std::sync::Mutex;

@@ -2,12 +2,14 @@
 //!
 //! * `laws`: what must hold for any three texts
 //! * `dealt`: a difference dealt out to the two sides must come together again, or be asked about
+//! * `words`: merges within a line, as tables
 //! * `cases`: merges with known results, one per cause of needless questions
 
 mod cases;
 mod dealt;
 mod laws;
 mod sources;
+mod words;
 
 use daxle_core::merge::{Dialect, Insertions, MergeOptions, TextMerge, merge_text};
 

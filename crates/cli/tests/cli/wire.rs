@@ -1,0 +1,305 @@
+//! The JSON that programs read, read back with every field named: a field that is added or renamed without the
+//! format's document fails here.
+
+use serde::Deserialize;
+
+use crate::env::{CARRY, Env, small};
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Theme {
+    source: String,
+    inside: Option<String>,
+    title: Option<String>,
+    name: Option<String>,
+    version: Option<String>,
+    files: usize,
+}
+
+#[derive(Debug, Deserialize, PartialEq, Clone, Copy)]
+#[serde(deny_unknown_fields)]
+struct Lines {
+    line: usize,
+    count: usize,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Totals {
+    changes: usize,
+    kept: usize,
+    fitted: usize,
+    moved: usize,
+    already: usize,
+    open: usize,
+    dropped: usize,
+}
+
+impl Totals {
+    fn sum(&self) -> usize {
+        self.kept + self.fitted + self.moved + self.already + self.open + self.dropped
+    }
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Change {
+    id: String,
+    path: String,
+    kind: String,
+    what: String,
+    origin: String,
+    outcome: String,
+    step: Option<String>,
+    note: Option<String>,
+    base_path: Option<String>,
+    result_path: Option<String>,
+    base: Option<Lines>,
+    site: Option<Lines>,
+    release: Option<Lines>,
+    result: Option<Lines>,
+    removed: Option<serde_json::Value>,
+    added: Option<serde_json::Value>,
+    decision: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Decision {
+    id: String,
+    path: String,
+    reason: String,
+    state: String,
+    stands: String,
+    result: Option<Lines>,
+    base_lines: Option<Lines>,
+    site_lines: Option<Lines>,
+    base: serde_json::Value,
+    site: serde_json::Value,
+    release: serde_json::Value,
+    changes: Vec<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct File {
+    path: String,
+    base_path: Option<String>,
+    site_path: Option<String>,
+    release_path: Option<String>,
+    kind: String,
+    from: String,
+    digest: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Vendor {
+    path: String,
+    to: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Notes {
+    version: String,
+    text: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Remark {
+    path: String,
+    text: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Themes {
+    base: Theme,
+    site: Theme,
+    release: Theme,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Account {
+    format: String,
+    format_version: u32,
+    themes: Themes,
+    jump: Option<String>,
+    totals: Totals,
+    changes: Vec<Change>,
+    decisions: Vec<Decision>,
+    files: Vec<File>,
+    vendor: Vec<Vendor>,
+    notes: Vec<Notes>,
+    remarks: Vec<Remark>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Survey {
+    format: String,
+    format_version: u32,
+    base: Theme,
+    site: Theme,
+    changed_files: usize,
+    untouched_files: usize,
+    changes: Vec<SurveyChange>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SurveyChange {
+    id: String,
+    path: String,
+    kind: String,
+    what: String,
+    origin: String,
+    base_path: Option<String>,
+    base: Option<Lines>,
+    site: Option<Lines>,
+    removed: Option<serde_json::Value>,
+    added: Option<serde_json::Value>,
+    size: Option<u64>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Forecast {
+    format: String,
+    format_version: u32,
+    base: Theme,
+    site: Theme,
+    release: Theme,
+    jump: Option<String>,
+    totals: Totals,
+    files: Vec<ForecastFile>,
+    decisions: Vec<Decision>,
+    vendor: Vec<Vendor>,
+    notes: Vec<Notes>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct ForecastFile {
+    path: String,
+    totals: Totals,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Verification {
+    format: String,
+    format_version: u32,
+    proved: bool,
+    changes: usize,
+    files: usize,
+    newly_settled: usize,
+    totals: Totals,
+    findings: Vec<Finding>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Finding {
+    kind: String,
+    path: String,
+    line: Option<usize>,
+    change: Option<String>,
+    means: String,
+    mend: String,
+}
+
+const SOURCES: &str = "--base d/packages/lanternfold-2.6.1.zip --site d/site/lanternfold";
+const RELEASE: &str = "--release d/packages/lanternfold-3.0.0.zip";
+
+fn demo() -> Env {
+    let env = Env::new();
+    env.run("demo d").ends(0);
+    env
+}
+
+#[track_caller]
+fn read<T: serde::de::DeserializeOwned>(value: serde_json::Value) -> T {
+    serde_json::from_value(value).unwrap_or_else(|e| panic!("{e}"))
+}
+
+#[test]
+fn the_account_reads_back_and_hangs_together() {
+    let env = demo();
+    let account: Account = read(serde_json::from_str(&env.read("d/carried.account.json")).unwrap());
+    assert_eq!((account.format.as_str(), account.format_version), ("daxle-account", 1));
+    assert_eq!(account.totals.sum(), account.totals.changes);
+    for decision in &account.decisions {
+        for id in &decision.changes {
+            let change = account.changes.iter().find(|c| c.id == *id).expect("a known change");
+            assert!(change.decision.is_some() && change.outcome == "open", "{change:?}");
+        }
+    }
+    // A program can go from a change to its text in the result.
+    let kept = account.changes.iter().find(|c| c.path == "templates/base.html").unwrap();
+    let lines = kept.result.unwrap();
+    let result = env.read(&format!("d/carried/{}", kept.result_path.as_ref().unwrap()));
+    let standing: Vec<&str> = result.lines().skip(lines.line - 1).take(lines.count).collect();
+    assert_eq!(standing.join("\n") + "\n", kept.added.as_ref().unwrap()["text"].as_str().unwrap());
+}
+
+#[test]
+fn survey_and_forecast_read_back() {
+    let env = demo();
+    let survey: Survey = read(env.json(&format!("survey {SOURCES}")));
+    assert_eq!((survey.format.as_str(), survey.changes.len(), survey.changed_files), ("daxle-survey", 39, 22));
+    assert_eq!(survey.base.inside.as_deref(), Some("lanternfold-2.6.1/lanternfold.zip"));
+    let forecast: Forecast = read(env.json(&format!("forecast {SOURCES} {RELEASE}")));
+    assert_eq!((forecast.format.as_str(), forecast.totals.sum()), ("daxle-forecast", 39));
+    let ids: Vec<&String> = survey.changes.iter().map(|c| &c.id).collect();
+    assert!(forecast.decisions.iter().flat_map(|d| &d.changes).all(|id| ids.contains(&id)), "one change, one id");
+    assert!(!env.path("d/out").exists() && forecast.vendor.len() == 2 && forecast.notes.len() == 2);
+}
+
+#[test]
+fn a_verification_reads_back() {
+    let env = demo();
+    let proved: Verification = read(env.json("verify d/carried"));
+    assert_eq!((proved.format.as_str(), proved.format_version), ("daxle-verification", 1));
+    assert!(proved.proved && proved.findings.is_empty() && proved.newly_settled == 0);
+    assert_eq!((proved.changes, proved.totals.sum(), proved.files), (39, 39, 30));
+}
+
+#[test]
+fn a_forecast_tells_what_the_carry_then_does() {
+    let env = small();
+    let forecast: Forecast = read(env.json(&CARRY.replace("carry", "forecast").replace(" --out out", "")));
+    let account: Account = read(env.json(CARRY));
+    assert_eq!(format!("{:?}", forecast.totals), format!("{:?}", account.totals));
+    assert_eq!(forecast.files.len(), account.files.len());
+}
+
+#[test]
+fn survey_shows_diffs_that_lead_from_base_to_site() {
+    let env = small();
+    let ran = env.run("survey --base base --site site --show").ends(0);
+    for part in [
+        "--- base/style.css\n+++ site/style.css\n",
+        "-  color: red;\n+  color: teal;\n",
+        "--- /dev/null\n+++ site/own.txt\n",
+    ] {
+        assert!(ran.out.contains(part), "{part}\n{}", ran.out);
+    }
+}
