@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use daxle_files::{Limits, LinkRule};
 
 const AFTER: &str = "\
 Exit codes:
@@ -210,6 +211,9 @@ pub(crate) struct Bounds {
     /// Most mebibytes unpacked from one archive
     #[arg(long, value_name = "MIB", default_value_t = 8192, hide_short_help = true)]
     pub(crate) max_unpacked: u64,
+    /// Most archives that lie one in another
+    #[arg(long, value_name = "N", default_value_t = 3, hide_short_help = true)]
+    pub(crate) max_nesting: usize,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -218,6 +222,28 @@ pub(crate) enum Links {
     Refuse,
     /// Leave them out
     Skip,
+    /// Carry those that stay in the theme, as links
+    Keep,
+}
+
+impl Bounds {
+    /// The rule for links, as the files' side has it.
+    pub(crate) fn link_rule(&self) -> LinkRule {
+        match self.links {
+            Links::Refuse => LinkRule::Refuse,
+            Links::Skip => LinkRule::Skip,
+            Links::Keep => LinkRule::Keep,
+        }
+    }
+
+    /// The bounds, as the files' side has them.
+    pub(crate) fn limits(&self) -> Limits {
+        Limits {
+            files: self.max_files,
+            bytes: self.max_unpacked.saturating_mul(1 << 20),
+            nesting: self.max_nesting,
+        }
+    }
 }
 
 /// How the merge goes about it.

@@ -5,9 +5,9 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::account::{Theme, Themes};
 use daxle_core::theme::changelog::{self, Notes};
 use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree};
-use daxle_files::{Limits, LinkRule, OpenOptions, Opened, Trouble, archive_kind, open_theme};
+use daxle_files::{OpenOptions, Opened, Trouble, archive_kind, open_theme};
 
-use crate::args::{Bounds, Links, Sources};
+use crate::args::{Bounds, Sources};
 use crate::console::Console;
 
 /// One of the themes, opened.
@@ -59,16 +59,7 @@ pub(crate) struct Opening<'a> {
 
 impl Opening<'_> {
     fn options<'o>(&'o self, like: Option<&'o [String]>) -> OpenOptions<'o> {
-        OpenOptions {
-            inside: self.inside,
-            links: if self.bounds.links == Links::Skip { LinkRule::Skip } else { LinkRule::Refuse },
-            limits: Limits {
-                files: self.bounds.max_files,
-                bytes: self.bounds.max_unpacked.saturating_mul(1 << 20),
-                ..Limits::default()
-            },
-            like,
-        }
+        OpenOptions { inside: self.inside, links: self.bounds.link_rule(), limits: self.bounds.limits(), like }
     }
 
     /// Opens one theme. `like` is another theme of the family, `single` the name that single files go by.
@@ -111,32 +102,32 @@ pub(crate) fn single_name(paths: &[&Path]) -> Result<Option<String>, Trouble> {
 pub(crate) struct Pair {
     pub(crate) base: Source,
     pub(crate) site: Source,
-    pub(crate) single: Option<String>,
 }
 
 /// Opens base and site, and checks that they are one theme.
-pub(crate) fn open_pair(sources: &Sources, release: Option<&Path>, layout: &Layout) -> Result<Pair, Trouble> {
-    let paths: Vec<&Path> =
-        [Some(sources.base.as_path()), Some(&sources.site), release].into_iter().flatten().collect();
-    let single = single_name(&paths)?;
+pub(crate) fn open_pair(sources: &Sources, layout: &Layout) -> Result<Pair, Trouble> {
+    let single = single_name(&[&sources.base, &sources.site])?;
     let opening = Opening { layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
     let site = opening.open(&sources.site, None, single.as_deref())?;
     let base = opening.open(&sources.base, Some(site.tree()), single.as_deref())?;
-    let pair = Pair { base, site, single };
+    let pair = Pair { base, site };
     same_name(sources, &[("base", &pair.base), ("site", &pair.site)])?;
     Ok(pair)
 }
 
-/// Opens the release beside a pair, and says what is odd about the three.
-pub(crate) fn open_release(
+/// Opens base, site and release, and says what is odd about the three.
+pub(crate) fn open_three(
     sources: &Sources,
     release: &Path,
-    pair: &Pair,
     layout: &Layout,
     console: &Console,
-) -> Result<Source, Trouble> {
+) -> Result<(Pair, Source), Trouble> {
+    let single = single_name(&[&sources.base, &sources.site, release])?;
     let opening = Opening { layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
-    let new = opening.open(release, Some(pair.site.tree()), pair.single.as_deref())?;
+    let site = opening.open(&sources.site, None, single.as_deref())?;
+    let like_site = |path: &Path| opening.open(path, Some(site.tree()), single.as_deref());
+    let (base, new) = rayon::join(|| like_site(&sources.base), || like_site(release));
+    let (pair, new) = (Pair { base: base?, site }, new?);
     same_name(sources, &[("base", &pair.base), ("site", &pair.site), ("release", &new)])?;
     let (base, next) = (pair.base.identity(), new.identity());
     if let (Some(from), Some(to)) = (base.semver(), next.semver())
@@ -147,7 +138,7 @@ pub(crate) fn open_release(
     if pair.base.tree().entries() == new.tree().entries() {
         console.warn("the release is identical to the base: there is nothing to carry into");
     }
-    Ok(new)
+    Ok((pair, new))
 }
 
 /// Themes with different short names are most likely a mistake.

@@ -6,7 +6,8 @@ use std::path::Path;
 
 use flate2::read::GzDecoder;
 
-use crate::safe::Guard;
+use crate::folder::make_link;
+use crate::safe::{Guard, link_fault};
 use crate::{Limits, LinkRule, Trouble};
 
 /// The archives that are read.
@@ -36,20 +37,40 @@ pub fn archive_kind(path: &Path) -> Option<ArchiveKind> {
     }
 }
 
-/// Unpacks an archive into a folder that exists.
+/// Unpacks an archive into a folder that exists; returns how many bytes came out.
 pub(crate) fn unpack(
     archive: &Path,
     kind: ArchiveKind,
     into: &Path,
     links: LinkRule,
     limits: Limits,
-) -> Result<(), Trouble> {
+) -> Result<u64, Trouble> {
     let mut guard = Guard::new(archive, limits);
+    let mut kept = Vec::new();
     match kind {
-        ArchiveKind::Zip => unzip(archive, into, links, &mut guard),
-        ArchiveKind::TarGz => untar(archive, into, links, &mut guard),
+        ArchiveKind::Zip => unzip(archive, into, links, &mut guard, &mut kept)?,
+        ArchiveKind::TarGz => untar(archive, into, links, &mut guard, &mut kept)?,
     }
+    // Only now, so that nothing was written through a link.
+    for Link { name, target } in kept {
+        if let Some(why) = link_fault(&name, &target) {
+            return Err(refuse_link(archive, &format!("{name:?} is a link to {target:?}: {why}")));
+        }
+        let at = into.join(&name);
+        let made = at.parent().map_or(Ok(()), fs::create_dir_all).and_then(|()| make_link(&target, &at));
+        made.map_err(|e| Trouble::io("unpack into", &at, &e))?;
+    }
+    Ok(guard.unpacked())
 }
+
+/// A link that is to be kept.
+struct Link {
+    name: String,
+    target: String,
+}
+
+/// Longer targets are no names of files.
+const TARGET: u64 = 4096;
 
 fn damaged(archive: &Path, why: impl Into<String>) -> Trouble {
     Trouble::new(format!("could not unpack {}", archive.display()))
@@ -57,13 +78,19 @@ fn damaged(archive: &Path, why: impl Into<String>) -> Trouble {
         .hint("the file may have been cut off: download it again and compare its size")
 }
 
-fn refuse_link(archive: &Path, name: &str) -> Trouble {
+fn refuse_link(archive: &Path, why: &str) -> Trouble {
     Trouble::new(format!("could not unpack {}", archive.display()))
-        .why(format!("{name:?} is a link"))
-        .hint("leave links out with --links skip")
+        .why(why)
+        .hint("keep links that stay in the theme with --links keep, or leave them out with --links skip")
 }
 
-fn unzip(archive: &Path, into: &Path, links: LinkRule, guard: &mut Guard<'_>) -> Result<(), Trouble> {
+fn unzip(
+    archive: &Path,
+    into: &Path,
+    links: LinkRule,
+    guard: &mut Guard<'_>,
+    kept: &mut Vec<Link>,
+) -> Result<(), Trouble> {
     let file = File::open(archive).map_err(|e| Trouble::io("open", archive, &e))?;
     let mut zip = zip::ZipArchive::new(io::BufReader::new(file))
         .map_err(|e| damaged(archive, format!("it is no whole ZIP archive ({e})")))?;
@@ -81,8 +108,18 @@ fn unzip(archive: &Path, into: &Path, links: LinkRule, guard: &mut Guard<'_>) ->
             .unwrap_or_else(|e| String::from_utf8_lossy(e.as_bytes()).into_owned());
         let mode = entry.unix_mode();
         if mode.is_some_and(|m| m & 0o170_000 == 0o120_000) {
-            if links == LinkRule::Refuse {
-                return Err(refuse_link(archive, &name));
+            match links {
+                LinkRule::Refuse => return Err(refuse_link(archive, &format!("{name:?} is a link"))),
+                LinkRule::Skip => {}
+                LinkRule::Keep => {
+                    guard.admit(&name)?;
+                    let mut target = String::new();
+                    entry
+                        .take(TARGET)
+                        .read_to_string(&mut target)
+                        .map_err(|e| damaged(archive, format!("the link {name:?} cannot be read ({e})")))?;
+                    kept.push(Link { name, target });
+                }
             }
             continue;
         }
@@ -95,7 +132,13 @@ fn unzip(archive: &Path, into: &Path, links: LinkRule, guard: &mut Guard<'_>) ->
     Ok(())
 }
 
-fn untar(archive: &Path, into: &Path, links: LinkRule, guard: &mut Guard<'_>) -> Result<(), Trouble> {
+fn untar(
+    archive: &Path,
+    into: &Path,
+    links: LinkRule,
+    guard: &mut Guard<'_>,
+    kept: &mut Vec<Link>,
+) -> Result<(), Trouble> {
     let file = File::open(archive).map_err(|e| Trouble::io("open", archive, &e))?;
     let mut tar = tar::Archive::new(GzDecoder::new(io::BufReader::new(file)));
     let wrong = |e: io::Error| damaged(archive, format!("it is no whole TAR.GZ archive ({e})"));
@@ -110,8 +153,20 @@ fn untar(archive: &Path, into: &Path, links: LinkRule, guard: &mut Guard<'_>) ->
             continue;
         }
         if kind.is_symlink() || kind.is_hard_link() {
-            if links == LinkRule::Refuse {
-                return Err(refuse_link(archive, &name));
+            match links {
+                LinkRule::Refuse => return Err(refuse_link(archive, &format!("{name:?} is a link"))),
+                LinkRule::Skip => {}
+                // A hard link is another name of a file: no link that a theme could carry.
+                LinkRule::Keep if kind.is_hard_link() => {
+                    return Err(refuse_link(archive, &format!("{name:?} is a hard link")));
+                }
+                LinkRule::Keep => {
+                    guard.admit(&name)?;
+                    let target = entry.link_name_bytes().and_then(|t| String::from_utf8(t.into_owned()).ok());
+                    let target =
+                        target.ok_or_else(|| damaged(archive, format!("the link {name:?} cannot be read")))?;
+                    kept.push(Link { name, target });
+                }
             }
             continue;
         }

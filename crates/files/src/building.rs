@@ -9,6 +9,7 @@ use std::sync::Mutex;
 use daxle_core::carry::{Content, Sink};
 use daxle_core::theme::ReadError;
 
+use crate::folder::create;
 use crate::{FolderTree, Trouble};
 
 /// A result that is being built beside the place it will take. If it is not finished, it leaves nothing.
@@ -22,6 +23,8 @@ pub struct Building<'a> {
     site: &'a FolderTree,
     release: &'a FolderTree,
     folders: Mutex<HashSet<PathBuf>>,
+    /// What the system takes away from the permissions of new files.
+    umask: u32,
     finished: bool,
 }
 
@@ -66,6 +69,7 @@ impl<'a> Building<'a> {
         let part = parent.join(format!(".{name}{PART}{}", std::process::id()));
         let aside_part = parent.join(format!(".{name}{PART}aside-{}", std::process::id()));
         fs::create_dir_all(&part).map_err(|e| Trouble::io("make the folder", &part, &e))?;
+        let umask = umask_by(&part);
         Ok(Building {
             out,
             part,
@@ -75,6 +79,7 @@ impl<'a> Building<'a> {
             site,
             release,
             folders: Mutex::new(HashSet::new()),
+            umask,
             finished: false,
         })
     }
@@ -120,16 +125,14 @@ impl<'a> Building<'a> {
             }
         }
         match content {
-            Content::Release(k) => fs::copy(self.release.locate(*k), &to).map(|_| ()).map_err(failed),
-            Content::Site(k) => fs::copy(self.site.locate(*k), &to).map(|_| ()).map_err(failed),
-            Content::Merged(bytes, like) => {
-                fs::write(&to, bytes).map_err(failed)?;
-                if let Some(k) = like {
-                    let mode = fs::metadata(self.release.locate(*k)).map_err(failed)?.permissions();
-                    fs::set_permissions(&to, mode).map_err(failed)?;
+            Content::Release(k) => self.release.copy(*k, &to, self.umask).map_err(failed),
+            Content::Site(k) => self.site.copy(*k, &to, self.umask).map_err(failed),
+            Content::Merged(bytes, like) => match like.and_then(|k| self.release.permissions(k)) {
+                Some(permissions) => {
+                    create(&to, permissions, self.umask).and_then(|mut file| file.write_all(bytes)).map_err(failed)
                 }
-                Ok(())
-            }
+                None => fs::write(&to, bytes).map_err(failed),
+            },
         }
     }
 }
@@ -151,6 +154,18 @@ impl Drop for Building<'_> {
             let _ = fs::remove_dir_all(&self.aside_part);
         }
     }
+}
+
+/// Finds what the system takes away from new permissions, by a folder that was just made.
+#[cfg(unix)]
+fn umask_by(folder: &Path) -> u32 {
+    use std::os::unix::fs::PermissionsExt;
+    fs::metadata(folder).map_or(0o777, |m| !m.permissions().mode() & 0o777)
+}
+
+#[cfg(not(unix))]
+fn umask_by(_folder: &Path) -> u32 {
+    0
 }
 
 fn parent_of(path: &Path) -> PathBuf {

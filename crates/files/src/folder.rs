@@ -1,13 +1,14 @@
 //! A theme in a folder.
 
-use std::fs::File;
-use std::io::Read;
+use std::fs::{self, File, Permissions};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 
 use daxle_core::theme::{Digest, Entry, ReadError, Tree};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 
+use crate::safe::link_fault;
 use crate::{Limits, Trouble};
 
 /// What is done with symbolic links in a theme.
@@ -18,6 +19,8 @@ pub enum LinkRule {
     Refuse,
     /// Links are left out.
     Skip,
+    /// Links that lead to a place inside the theme are carried as links; others are an error.
+    Keep,
 }
 
 /// A theme in a folder: its files are listed and digested once, and read when asked for.
@@ -25,12 +28,24 @@ pub enum LinkRule {
 pub struct FolderTree {
     root: PathBuf,
     entries: Vec<Entry>,
+    stored: Vec<Stored>,
+}
+
+/// How a file of a theme is stored.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Stored {
+    /// A file with its permissions.
+    File(Permissions),
+    /// A link, by where it leads. To the core its content is that text.
+    Link(String),
 }
 
 /// Folders of version control are not part of a theme.
 const NOT_THEME: [&str; 3] = [".git", ".hg", ".svn"];
 /// Larger files are digested in pieces.
 const WHOLE: u64 = 1 << 20;
+/// Larger files are copied by the system, which may share their blocks.
+const COPIED_WHOLE: u64 = 64 << 10;
 
 impl FolderTree {
     /// Lists and digests the files of a folder, in parallel.
@@ -57,13 +72,17 @@ impl FolderTree {
                 continue;
             }
             if kind.is_symlink() {
-                if links == LinkRule::Skip {
-                    continue;
+                match links {
+                    LinkRule::Skip => continue,
+                    LinkRule::Keep => {}
+                    LinkRule::Refuse => {
+                        return Err(Trouble::new(format!("{} is a symbolic link", item.path().display())).hint(
+                            "replace it by the file, or keep links with --links keep, or leave them out with \
+                             --links skip",
+                        ));
+                    }
                 }
-                return Err(Trouble::new(format!("{} is a symbolic link", item.path().display()))
-                    .hint("replace it by the file, or leave links out with --links skip"));
-            }
-            if !kind.is_file() {
+            } else if !kind.is_file() {
                 return Err(Trouble::new(format!("{} is neither a file nor a folder", item.path().display()))
                     .hint("take it out of the theme"));
             }
@@ -80,14 +99,18 @@ impl FolderTree {
             }
         }
         paths.sort();
-        let entries = paths
+        let read = paths
             .into_par_iter()
             .map(|path| {
                 let full = root.join(&path);
-                entry(&full, path).map_err(|e| Trouble::io("read", &full, &e))
+                if links == LinkRule::Keep && full.is_symlink() {
+                    return link(&full, path);
+                }
+                file(&full, path).map_err(|e| Trouble::io("read", &full, &e))
             })
             .collect::<Result<Vec<_>, Trouble>>()?;
-        Ok(FolderTree { root: root.to_path_buf(), entries })
+        let (entries, stored) = read.into_iter().unzip();
+        Ok(FolderTree { root: root.to_path_buf(), entries, stored })
     }
 
     /// Returns the folder.
@@ -99,17 +122,105 @@ impl FolderTree {
     pub fn locate(&self, index: usize) -> PathBuf {
         self.root.join(&self.entries[index].path)
     }
+
+    /// Returns the permissions of the file at an index; `None` for a link.
+    pub fn permissions(&self, index: usize) -> Option<&Permissions> {
+        match &self.stored[index] {
+            Stored::File(permissions) => Some(permissions),
+            Stored::Link(_) => None,
+        }
+    }
+
+    /// Copies the file at an index, with its permissions, to a place where none is. `umask` are the permissions
+    /// that the system takes away from a new file.
+    pub(crate) fn copy(&self, index: usize, to: &Path, umask: u32) -> io::Result<()> {
+        let permissions = match &self.stored[index] {
+            Stored::Link(target) => return make_link(target, to),
+            Stored::File(permissions) => permissions,
+        };
+        if self.entries[index].size > COPIED_WHOLE {
+            return fs::copy(self.locate(index), to).map(|_| ());
+        }
+        let mut bytes = Vec::with_capacity(self.entries[index].size as usize + 1);
+        read_whole(&mut File::open(self.locate(index))?, &mut bytes)?;
+        create(to, permissions, umask)?.write_all(&bytes)
+    }
+}
+
+/// Makes a new file with permissions, in one step where those are not masked.
+pub(crate) fn create(to: &Path, permissions: &Permissions, umask: u32) -> io::Result<File> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
+        let mode = permissions.mode() & 0o777;
+        let file = fs::OpenOptions::new().write(true).create(true).truncate(true).mode(mode).open(to)?;
+        if mode & umask != 0 {
+            file.set_permissions(Permissions::from_mode(mode))?;
+        }
+        Ok(file)
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = umask;
+        let file = File::create(to)?;
+        file.set_permissions(permissions.clone())?;
+        Ok(file)
+    }
+}
+
+/// Makes a symbolic link.
+#[cfg(unix)]
+pub(crate) fn make_link(target: &str, at: &Path) -> io::Result<()> {
+    std::os::unix::fs::symlink(target, at)
+}
+
+#[cfg(not(unix))]
+pub(crate) fn make_link(_target: &str, _at: &Path) -> io::Result<()> {
+    Err(io::Error::new(io::ErrorKind::Unsupported, "links are not kept on this system"))
+}
+
+/// Reads what is left of a small file, without asking the system for its size again.
+fn read_whole(file: &mut File, bytes: &mut Vec<u8>) -> io::Result<()> {
+    loop {
+        let start = bytes.len();
+        bytes.resize(bytes.capacity().max(start + 512), 0);
+        let n = file.read(&mut bytes[start..])?;
+        bytes.truncate(start + n);
+        if n == 0 {
+            return Ok(());
+        }
+        if bytes.len() == bytes.capacity() {
+            bytes.reserve(bytes.len());
+        }
+    }
+}
+
+/// Reads a link that stays in the theme.
+fn link(full: &Path, path: String) -> Result<(Entry, Stored), Trouble> {
+    let target = fs::read_link(full).map_err(|e| Trouble::io("read", full, &e))?;
+    let refuse = |why: &str| {
+        Trouble::new(format!("the link {} is refused", full.display()))
+            .why(format!("it leads to {}: {why}", target.display()))
+            .hint("replace it by the file, or leave links out with --links skip")
+    };
+    let text = target.to_str().ok_or_else(|| refuse("its name is not UTF-8"))?;
+    if let Some(why) = link_fault(&path, text) {
+        return Err(refuse(why));
+    }
+    let (size, digest) = (text.len() as u64, Digest::of(format!("link to {text}").as_bytes()));
+    Ok((Entry { path, size, digest, binary: true }, Stored::Link(text.to_string())))
 }
 
 /// Digests a file; large ones in pieces, so that no asset is ever in memory.
-fn entry(full: &Path, path: String) -> std::io::Result<Entry> {
+fn file(full: &Path, path: String) -> io::Result<(Entry, Stored)> {
     let mut file = File::open(full)?;
-    let size = file.metadata()?.len();
+    let metadata = file.metadata()?;
+    let (size, stored) = (metadata.len(), Stored::File(metadata.permissions()));
     if size <= WHOLE {
         let mut bytes = Vec::with_capacity(size as usize + 1);
-        file.read_to_end(&mut bytes)?;
+        read_whole(&mut file, &mut bytes)?;
         let binary = daxle_core::text::is_binary(&bytes);
-        return Ok(Entry { path, size: bytes.len() as u64, digest: Digest::of(&bytes), binary });
+        return Ok((Entry { path, size: bytes.len() as u64, digest: Digest::of(&bytes), binary }, stored));
     }
     let mut hasher = blake3::Hasher::new();
     let mut buffer = vec![0; 256 << 10];
@@ -127,7 +238,7 @@ fn entry(full: &Path, path: String) -> std::io::Result<Entry> {
     }
     // A text of more than this is data, not something that people edit.
     binary |= total > 64 << 20;
-    Ok(Entry { path, size: total, digest: Digest(*hasher.finalize().as_bytes()), binary })
+    Ok((Entry { path, size: total, digest: Digest(*hasher.finalize().as_bytes()), binary }, stored))
 }
 
 impl Tree for FolderTree {
@@ -137,6 +248,9 @@ impl Tree for FolderTree {
 
     fn read(&self, index: usize) -> Result<Vec<u8>, ReadError> {
         let full = self.locate(index);
-        std::fs::read(&full).map_err(|e| ReadError { path: full.display().to_string(), why: e.to_string() })
+        if let Stored::Link(target) = &self.stored[index] {
+            return Ok(target.clone().into_bytes());
+        }
+        fs::read(&full).map_err(|e| ReadError { path: full.display().to_string(), why: e.to_string() })
     }
 }

@@ -59,7 +59,7 @@ struct Place {
 /// and none is clearly meant.
 pub fn open_theme(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> Result<Opened, Trouble> {
     let metadata = fs::metadata(source).map_err(|e| missing(source, &e))?;
-    let mut search = Search { layout, options, unpacked: Vec::new() };
+    let mut search = Search { layout, options, unpacked: Vec::new(), bytes: 0, passed: None };
     let top = if metadata.is_dir() {
         source.to_path_buf()
     } else if let Some(kind) = archive_kind(source) {
@@ -120,6 +120,10 @@ struct Search<'a> {
     layout: &'a Layout,
     options: &'a OpenOptions<'a>,
     unpacked: Vec<TempDir>,
+    /// How many bytes were unpacked so far.
+    bytes: u64,
+    /// Why an archive within the source was passed by: told when no theme is found without it.
+    passed: Option<Trouble>,
 }
 
 impl Search<'_> {
@@ -128,7 +132,10 @@ impl Search<'_> {
             .prefix("daxle-")
             .tempdir()
             .map_err(|e| Trouble::io("make a folder in", &std::env::temp_dir(), &e))?;
-        unpack(archive, kind, folder.path(), self.options.links, self.options.limits)?;
+        // All archives of one source share its bounds.
+        let limits = &self.options.limits;
+        let limits = Limits { bytes: limits.bytes.saturating_sub(self.bytes), ..*limits };
+        self.bytes += unpack(archive, kind, folder.path(), self.options.links, limits)?;
         let path = folder.path().to_path_buf();
         self.unpacked.push(folder);
         Ok(path)
@@ -140,14 +147,16 @@ impl Search<'_> {
             let mut places = Vec::new();
             self.collect(top, "", 0, true, &mut places)?;
             let wanted = inside.trim_matches('/');
-            return match places.iter().find(|p| p.name == wanted) {
-                Some(place) => Ok(place.clone()),
-                None if top.join(wanted).is_dir() && !wanted.split('/').any(|p| p == "..") => {
-                    Ok(self.place(wanted.to_string(), top.join(wanted)))
-                }
-                None => Err(Trouble::new(format!("{} has no theme inside at {inside}", source.display()))
-                    .hint(format!("there is: {}", listed(&places)))),
-            };
+            if let Some(place) = places.iter().find(|p| p.name == wanted) {
+                return Ok(place.clone());
+            }
+            if top.join(wanted).is_dir() && !wanted.split('/').any(|p| p == "..") {
+                return Ok(self.place(wanted.to_string(), top.join(wanted)));
+            }
+            return Err(self.passed.take().unwrap_or_else(|| {
+                Trouble::new(format!("{} has no theme inside at {inside}", source.display()))
+                    .hint(format!("there is: {}", listed(&places)))
+            }));
         }
         let (name, folder) = see_through(top, String::new());
         let root = self.place(name, folder);
@@ -156,6 +165,13 @@ impl Search<'_> {
         }
         let mut places = Vec::new();
         self.collect(&root.folder, &root.name, 0, false, &mut places)?;
+        let familiar = self.options.like.is_some_and(|like| shared(&root.folder, like) > 0);
+        if let Some(trouble) = self.passed.take()
+            && !familiar
+            && places.iter().all(|p| p.identity.file.is_none())
+        {
+            return Err(trouble);
+        }
         let named: Vec<Place> = places.iter().filter(|p| p.identity.file.is_some()).cloned().collect();
         let mut candidates = if named.is_empty() { places } else { named };
         if candidates.iter().all(|p| p.identity.file.is_none()) {
@@ -233,11 +249,23 @@ impl Search<'_> {
                 archives.push((below(path), path.to_path_buf(), kind));
             }
         }
-        if depth + 1 >= self.options.limits.nesting {
-            return Ok(());
-        }
         for (name, path, kind) in archives {
-            let Ok(top) = self.unpacked(&path, kind) else { continue };
+            if depth + 1 >= self.options.limits.nesting {
+                let nesting = self.options.limits.nesting;
+                self.passed.get_or_insert_with(|| {
+                    Trouble::new(format!("the archive {name} was not looked into"))
+                        .why(format!("it lies in more than {nesting} archives, one in another"))
+                        .hint("unpack it and name the theme, or raise the limit with --max-nesting")
+                });
+                break;
+            }
+            let top = match self.unpacked(&path, kind) {
+                Ok(top) => top,
+                Err(trouble) => {
+                    self.passed.get_or_insert(trouble);
+                    continue;
+                }
+            };
             let (_, folder) = see_through(&top, String::new());
             let before = out.len();
             self.collect(&folder, &name, depth + 1, all, out)?;
@@ -306,7 +334,7 @@ fn shallow_identity(folder: &Path, layout: &Layout) -> Identity {
     let files = ruled.chain(here.filter(|p| {
         matches!(p.extension().and_then(|e| e.to_str()), Some("css" | "json" | "toml" | "yaml" | "yml"))
     }));
-    let small = files.filter(|p| fs::metadata(p).is_ok_and(|m| m.is_file() && m.len() < 1 << 20));
+    let small = files.filter(|p| fs::symlink_metadata(p).is_ok_and(|m| m.is_file() && m.len() < 1 << 20));
     let loaded = small.filter_map(|p| {
         let inner = p.strip_prefix(folder).ok()?.to_str()?.to_string();
         Some((inner, fs::read(&p).ok()?))

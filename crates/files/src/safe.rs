@@ -58,6 +58,20 @@ fn fault(name: &str) -> Option<&'static str> {
     None
 }
 
+/// Why a link at `path` that leads to `target` is refused.
+///
+/// Only a target that climbs first and then goes down can be told to stay in the theme: behind a folder's name,
+/// which may itself be a link, `..` may lead anywhere.
+pub(crate) fn link_fault(path: &str, target: &str) -> Option<&'static str> {
+    let parts: Vec<&str> = target.strip_suffix('/').unwrap_or(target).split('/').collect();
+    let climbs = parts.iter().take_while(|p| **p == "..").count();
+    let down = parts[climbs..].join("/");
+    if climbs > path.matches('/').count() {
+        return Some("that is outside of the theme");
+    }
+    if down.is_empty() && climbs > 0 { None } else { fault(&down) }
+}
+
 /// Checks names as they come, and keeps count.
 #[derive(Debug)]
 pub(crate) struct Guard<'a> {
@@ -96,6 +110,11 @@ impl<'a> Guard<'a> {
         Ok(())
     }
 
+    /// Returns how many bytes were unpacked.
+    pub(crate) fn unpacked(&self) -> u64 {
+        self.bytes
+    }
+
     /// Returns how many bytes may still be unpacked.
     pub(crate) fn room(&self) -> u64 {
         self.limits.bytes - self.bytes
@@ -124,6 +143,18 @@ mod tests {
         }
         for name in ["a/b.css", "..a/b", "a/", "żółw.html"] {
             assert_eq!(fault(name), None, "{name:?}");
+        }
+    }
+
+    #[test]
+    fn links_stay_inside() {
+        for (path, target) in [("a", "b"), ("x/y/a", "../../b/c.css"), ("x/a", ".."), ("x/a", "y/")] {
+            assert_eq!(link_fault(path, target), None, "{path} to {target}");
+        }
+        for (path, target) in
+            [("a", "/etc/passwd"), ("a", "../b"), ("x/a", "../../b"), ("x/a", "y/../z"), ("a", ""), ("a", "c:x")]
+        {
+            assert!(link_fault(path, target).is_some(), "{path} to {target}");
         }
     }
 

@@ -26,8 +26,7 @@ pub(crate) fn run(args: &CarryArgs, global: &Global, console: &Console) -> Resul
             .hint("a theme holds nothing of Daxle: name another place with --account")
             .into());
     }
-    let pair = themes::open_pair(&args.sources, Some(new), &layout)?;
-    let release = themes::open_release(&args.sources, new, &pair, &layout, console)?;
+    let (pair, release) = themes::open_three(&args.sources, new, &layout, console)?;
     let progress = Progress::new(console, "carrying");
     let options = CarryOptions::from(&args.merging);
     let inputs = Inputs {

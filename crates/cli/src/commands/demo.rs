@@ -31,7 +31,7 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
         site: "site/lanternfold".into(),
         inside: None,
         rename_ok: false,
-        bounds: Bounds { links: Links::Refuse, max_files: 100_000, max_unpacked: 8192 },
+        bounds: Bounds { links: Links::Refuse, max_files: 100_000, max_unpacked: 8192, max_nesting: 3 },
     };
     let release = ReleaseSource { release: "packages/lanternfold-3.0.0.zip".into() };
     let merging = Merging { trust: TrustLevel::Normal, leave: LeaveSide::Markers, keep_blanks: false };

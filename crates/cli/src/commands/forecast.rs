@@ -12,8 +12,7 @@ use crate::themes;
 
 pub(crate) fn run(args: &ForecastArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
     let layout = config::layout(global.config.as_deref())?;
-    let pair = themes::open_pair(&args.sources, Some(&args.release.release), &layout)?;
-    let release = themes::open_release(&args.sources, &args.release.release, &pair, &layout, console)?;
+    let (pair, release) = themes::open_three(&args.sources, &args.release.release, &layout, console)?;
     let progress = Progress::new(console, "forecasting");
     let inputs = Inputs {
         base: pair.base.tree(),

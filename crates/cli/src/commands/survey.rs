@@ -12,7 +12,7 @@ use crate::themes::{self, Pair};
 
 pub(crate) fn run(args: &SurveyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
     let layout = config::layout(global.config.as_deref())?;
-    let pair = themes::open_pair(&args.sources, None, &layout)?;
+    let pair = themes::open_pair(&args.sources, &layout)?;
     let found = survey(pair.base.tree(), pair.site.tree(), &layout)?;
     let base = pair.base.describe(args.sources.base.display().to_string());
     let site = pair.site.describe(args.sources.site.display().to_string());

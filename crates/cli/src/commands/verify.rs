@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::account::{Account, FORMAT, FORMAT_VERSION, Theme};
 use daxle_core::carry::{Evidence, verify};
 use daxle_core::theme::{Layout, Tree};
-use daxle_files::{FolderTree, LinkRule, Trouble};
+use daxle_files::{FolderTree, Trouble};
 
 use super::Ended;
 use super::carry::{beside, write_account};
@@ -36,7 +36,7 @@ pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Resu
             let bytes = std::fs::read(&args.dir).map_err(|e| Trouble::io("read", &args.dir, &e))?;
             Box::new(daxle_core::theme::MemoryTree::new([(name.clone(), bytes)]))
         }
-        None => Box::new(FolderTree::read(&args.dir, LinkRule::Refuse, Default::default())?),
+        None => Box::new(FolderTree::read(&args.dir, args.bounds.link_rule(), args.bounds.limits())?),
     };
     let evidence =
         Evidence { base: base.tree(), site: site.tree(), release: release.tree(), result: result.as_ref() };

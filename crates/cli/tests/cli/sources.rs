@@ -129,12 +129,64 @@ fn damaged_archives_are_named() {
     assert!(ran.err.contains("encrypted") && ran.err.contains("password"), "{}", ran.err);
 }
 
+#[test]
+fn archives_lie_in_archives_only_so_deep() {
+    let env = small();
+    let mut package = release_zip(&env, "theme/");
+    for name in ["a.zip", "b.zip", "c.zip"] {
+        package = zip(&[(name, &package), ("readme.txt", b"see inside")]);
+    }
+    env.write("deep.zip", &package);
+    let args = CARRY.replace("--release release", "--release deep.zip");
+    let ran = env.run(&args).ends(2);
+    assert!(ran.err.contains("c.zip/b.zip/a.zip") || ran.err.contains("a.zip was not looked into"), "{}", ran.err);
+    assert!(ran.err.contains("--max-nesting") && !env.path("out").exists(), "{}", ran.err);
+    env.run(&format!("{args} --max-nesting 4")).ends(0);
+    // All archives of a source share one bound.
+    let padded = zip(&[("big.css", &vec![b' '; 700 << 10]), ("theme.zip", &release_zip(&env, "theme/"))]);
+    env.write("padded.zip", &zip(&[("one.zip", &padded), ("two.zip", &padded)]));
+    let args = CARRY.replace("--release release", "--release padded.zip --max-unpacked 1");
+    assert!(env.run(&args).ends(2).err.contains("--max-unpacked"));
+}
+
 #[cfg(unix)]
 #[test]
-fn links_in_a_folder_follow_the_rule() {
+fn links_follow_the_rule() {
+    use std::os::unix::fs::symlink;
     let env = small();
-    std::os::unix::fs::symlink("/etc/hostname", env.path("site/link.txt")).unwrap();
-    assert!(env.run(CARRY).ends(2).err.contains("--links skip"));
+    symlink("style.css", env.path("site/link.css")).unwrap();
+    assert!(env.run(CARRY).ends(2).err.contains("--links keep"));
     env.run(&format!("{CARRY} --links skip")).ends(0);
-    assert!(!env.path("out/link.txt").exists());
+    assert!(!env.path("out/link.css").exists());
+    env.run(&format!("{CARRY} --replace --links keep")).ends(0);
+    let target = std::fs::read_link(env.path("out/link.css")).unwrap();
+    assert_eq!(target.to_str(), Some("style.css"));
+    env.run("verify out --links keep").ends(0);
+    // A link that may lead anywhere is refused, in a folder and in an archive.
+    symlink("../base/style.css", env.path("site/away.css")).unwrap();
+    let ran = env.run(&format!("{CARRY} --replace --links keep")).ends(2);
+    assert!(ran.err.contains("away.css") && ran.err.contains("outside of the theme"), "{}", ran.err);
+    std::fs::remove_file(env.path("site/away.css")).unwrap();
+    let archive = |target: &str| {
+        let mut out = tar::Builder::new(flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast()));
+        for (name, bytes) in env.tree("release") {
+            let mut header = tar::Header::new_gnu();
+            header.set_size(bytes.len() as u64);
+            header.set_mode(0o644);
+            out.append_data(&mut header, &name, bytes.as_slice()).unwrap();
+        }
+        let mut header = tar::Header::new_gnu();
+        header.set_entry_type(tar::EntryType::Symlink);
+        header.set_size(0);
+        out.append_link(&mut header, "img/also.css", target).unwrap();
+        out.into_inner().unwrap().finish().unwrap()
+    };
+    let args = format!("{CARRY} --replace --links keep").replace("--release release", "--release linked.tar.gz");
+    env.write("linked.tar.gz", &archive("../style.css"));
+    env.run(&args).ends(0);
+    assert_eq!(env.read("out/img/also.css"), env.read("out/style.css"));
+    for target in ["../../style.css", "/etc/passwd", "x/../../y"] {
+        env.write("linked.tar.gz", &archive(target));
+        assert!(env.run(&args).ends(2).err.contains("is a link to"), "{target}");
+    }
 }

@@ -11,7 +11,7 @@ use super::Sink;
 use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
 use super::across::{follow, may_be_elsewhere, replace_lines};
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
-use crate::changes::{ChangeId, FileChange, survey};
+use crate::changes::{ChangeId, FileChange, survey_pairs};
 use crate::merge::{Leave, MergeOptions, Trust};
 use crate::theme::changelog::Notes;
 use crate::theme::{Layout, Pair, ReadError, Tree, Version, pair};
@@ -58,9 +58,11 @@ pub struct Inputs<'a> {
 ///
 /// When a file cannot be read, or the sink cannot take one.
 pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Result<Account, ReadError> {
-    let changes = survey(inputs.base, inputs.site, inputs.layout)?;
+    let (site, release) = rayon::join(|| pair(inputs.base, inputs.site), || pair(inputs.base, inputs.release));
+    let (site, release) = (site?, release?);
+    let changes = survey_pairs(inputs.base, inputs.site, inputs.layout, &site)?;
     let by_path: HashMap<&str, &FileChange> = changes.files.iter().map(|f| (f.path.as_str(), f)).collect();
-    let triples = triples(inputs)?;
+    let triples = triples(inputs, &site, &release);
     let done = AtomicUsize::new(0);
     let total = triples.len();
     let paths = Mutex::new(HashSet::new());
@@ -167,9 +169,7 @@ fn touched<'c>(
 }
 
 /// Joins the pairings of base with site and base with release.
-fn triples(inputs: &Inputs<'_>) -> Result<Vec<Triple>, ReadError> {
-    let (site, release) = rayon::join(|| pair(inputs.base, inputs.site), || pair(inputs.base, inputs.release));
-    let (site, release) = (site?, release?);
+fn triples(inputs: &Inputs<'_>, site: &[Pair], release: &[Pair]) -> Vec<Triple> {
     let count = inputs.base.entries().len();
     let mut triples: Vec<Triple> = (0..count).map(|k| Triple { base: Some(k), ..Triple::default() }).collect();
     let mut assign = |pairs: &[Pair], set: fn(&mut Triple, usize)| -> Vec<usize> {
@@ -185,8 +185,8 @@ fn triples(inputs: &Inputs<'_>) -> Result<Vec<Triple>, ReadError> {
             })
             .collect()
     };
-    let site_added = assign(&site, |t, k| t.site = Some(k));
-    let release_added = assign(&release, |t, k| t.release = Some(k));
+    let site_added = assign(site, |t, k| t.site = Some(k));
+    let release_added = assign(release, |t, k| t.release = Some(k));
     // What both added under one name is one file.
     let by_path: HashMap<&str, usize> =
         release_added.iter().map(|k| (inputs.release.entries()[*k].path.as_str(), *k)).collect();
@@ -201,7 +201,7 @@ fn triples(inputs: &Inputs<'_>) -> Result<Vec<Triple>, ReadError> {
         triples.push(Triple { base: None, site: None, release: Some(r) });
     }
     untangle(inputs, &mut triples);
-    Ok(triples)
+    triples
 }
 
 /// Sees to it that no two files would have one path in the result: the site's file there meets the release's file

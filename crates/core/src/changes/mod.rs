@@ -9,6 +9,7 @@ mod survey;
 pub mod unified;
 
 pub use snippet::is_snippet;
+pub(crate) use survey::survey_pairs;
 pub use survey::{FileChange, Survey, survey, text_changes};
 
 use std::fmt;

@@ -47,7 +47,16 @@ impl Survey {
 ///
 /// When a file cannot be read.
 pub fn survey(base: &dyn Tree, site: &dyn Tree, layout: &Layout) -> Result<Survey, ReadError> {
-    let pairs = pair(base, site)?;
+    survey_pairs(base, site, layout, &pair(base, site)?)
+}
+
+/// Lists every difference between a base and a site theme whose files are paired already.
+pub(crate) fn survey_pairs(
+    base: &dyn Tree,
+    site: &dyn Tree,
+    layout: &Layout,
+    pairs: &[Pair],
+) -> Result<Survey, ReadError> {
     let files: Vec<Option<FileChange>> =
         pairs.par_iter().map(|p| file_change(base, site, layout, p)).collect::<Result<_, _>>()?;
     let untouched = files.iter().filter(|f| f.is_none()).count();

@@ -9,7 +9,7 @@ use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
 
-use crate::text::token::tokens;
+use crate::text::token::{Token, tokens};
 
 /// By how much each kind of opener outnumbers its closer in a text.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -25,6 +25,11 @@ const VOID: [&[u8]; 14] = [
 
 /// Counts brackets, and tags and template blocks where the text is markup.
 pub fn balance(text: &[u8], markup: bool) -> Balance {
+    balance_of(&tokens(text), markup)
+}
+
+/// Counts brackets, tags and template blocks in a text that is cut into tokens.
+pub(crate) fn balance_of(list: &[Token<'_>], markup: bool) -> Balance {
     let mut counts: BTreeMap<Vec<u8>, i64> = BTreeMap::new();
     let mut add = |key: &[u8], n: i64| {
         if let Some(count) = counts.get_mut(key) {
@@ -33,7 +38,6 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
             counts.insert(key.to_vec(), n);
         }
     };
-    let list = tokens(text);
     for (k, token) in list.iter().enumerate() {
         match token.text {
             b"{" | b"{{" | b"{%" | b"{{-" | b"{%-" | b"{{{" => {
@@ -51,7 +55,7 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
             _ => {}
         }
         let Some(next) = list.get(k + 1).filter(|n| n.lead.is_empty() || !markup) else {
-            if let Some(word) = block_word(&list, k) {
+            if let Some(word) = block_word(list, k) {
                 count_block(word, &mut add);
             }
             continue;
@@ -64,7 +68,7 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
         } else if markup && token.text == b"</" {
             add(&[b"<", next.text.to_ascii_lowercase().as_slice()].concat(), -1);
         }
-        if let Some(word) = block_word(&list, k) {
+        if let Some(word) = block_word(list, k) {
             count_block(word, &mut add);
         }
     }
@@ -73,7 +77,7 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
 }
 
 /// Returns the word that leads a template tag which begins at token `k`.
-fn block_word<'a>(list: &[crate::text::token::Token<'a>], k: usize) -> Option<&'a [u8]> {
+fn block_word<'a>(list: &[Token<'a>], k: usize) -> Option<&'a [u8]> {
     if !matches!(list[k].text, b"{{" | b"{%" | b"{{-" | b"{%-") {
         return None;
     }
@@ -104,7 +108,7 @@ fn count_block(word: &[u8], add: &mut impl FnMut(&[u8], i64)) {
     }
 }
 
-fn self_closes(tag: &[crate::text::token::Token<'_>]) -> bool {
+fn self_closes(tag: &[Token<'_>]) -> bool {
     tag.iter().take(200).find(|t| matches!(t.text, b">" | b"/>" | b"</")).is_some_and(|t| t.text == b"/>")
 }
 
@@ -128,16 +132,16 @@ impl Balance {
 pub(crate) struct WordCount(HashMap<u64, i64, FixedState>);
 
 impl WordCount {
-    pub(crate) fn of(text: &[u8]) -> Self {
+    pub(crate) fn of(list: &[Token<'_>]) -> Self {
         let mut count = WordCount::default();
-        count.add(text, 1);
+        count.add(list, 1);
         count
     }
 
-    /// Adds a text's tokens so many times.
-    pub(crate) fn add(&mut self, text: &[u8], times: i64) {
+    /// Adds tokens so many times.
+    pub(crate) fn add(&mut self, list: &[Token<'_>], times: i64) {
         let hasher = FixedState::with_seed(3);
-        for token in tokens(text) {
+        for token in list {
             if !token.text.is_empty() {
                 *self.0.entry(hasher.hash_one(token.text)).or_default() += times;
             }

@@ -3,10 +3,11 @@
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align, line_edits};
-use super::balance::{Balance, WordCount, balance};
+use super::balance::{Balance, WordCount, balance, balance_of};
 use super::lines::{Context, MergedLines, merge_lines};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
+use crate::text::token::tokens;
 use crate::text::{Encoding, Line, Text, split_lines};
 
 /// Merges three versions of a text file.
@@ -117,26 +118,29 @@ fn merge_bodies(
     // The count checks: words and brackets add up, or the merge is done plainly, or the edits that are left are
     // asked about.
     let count = |text: &[u8]| balance(text, dialect.markup);
-    let brackets = [count(base), count(site), count(release)];
-    let words = [WordCount::of(base), WordCount::of(site), WordCount::of(release)];
+    let counts = |text: &[u8]| {
+        let list = tokens(text);
+        (balance_of(&list, dialect.markup), WordCount::of(&list))
+    };
+    let [of_base, of_site, of_release] = [base, site, release].map(counts);
     let adds_up = |m: &MergedLines| {
+        let (brackets, mut result) = counts(&m.bytes);
         // An open spot counts as the release's side; the site's edits there do not count.
-        let mut result = WordCount::of(&m.bytes);
-        let mut effective = words[1].clone();
+        let mut effective = of_site.1.clone();
         let lines = split_lines(&m.bytes);
         for open in &m.decisions {
             let standing: Vec<u8> = lines[open.result.start.min(lines.len())..open.result.end.min(lines.len())]
                 .iter()
                 .flat_map(|l| [l.content, b"\n"].concat())
                 .collect();
-            result.add(&standing, -1);
-            result.add(&open.release_text, 1);
-            effective.add(&open.site_text, -1);
-            effective.add(&open.base_text, 1);
+            result.add(&tokens(&standing), -1);
+            result.add(&tokens(&open.release_text), 1);
+            effective.add(&tokens(&open.site_text), -1);
+            effective.add(&tokens(&open.base_text), 1);
         }
         let balanced =
-            !m.decisions.is_empty() || Balance::follows(&count(&m.bytes), &brackets[0], &brackets[1], &brackets[2]);
-        balanced && WordCount::follows(&result, &words[0], &effective, &words[2])
+            !m.decisions.is_empty() || Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0);
+        balanced && WordCount::follows(&result, &of_base.1, &effective, &of_release.1)
     };
     if !adds_up(&merged) {
         let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };

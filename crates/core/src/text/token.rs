@@ -50,12 +50,23 @@ pub fn tokens(text: &[u8]) -> Vec<Token<'_>> {
             i = end;
             TokenKind::Word
         } else {
-            i += MARKS.iter().find(|m| text[i..].starts_with(m)).map_or(1, |m| m.len());
+            i += mark_len(&text[i..]);
             TokenKind::Mark
         };
         out.push(Token { lead: &text[lead_start..start], text: &text[start..i], kind });
     }
     out
+}
+
+/// Returns how long the mark is that a text begins with.
+fn mark_len(text: &[u8]) -> usize {
+    // Most marks stand alone: only these bytes begin a longer one, and only before another mark.
+    let longer = matches!(text[0], b'<' | b'{' | b'}' | b'-' | b'%' | b'#' | b'/' | b'?' | b'=')
+        && text.get(1).is_some_and(u8::is_ascii_punctuation);
+    if !longer {
+        return 1;
+    }
+    MARKS.iter().find(|m| text.starts_with(m)).map_or(1, |m| m.len())
 }
 
 /// Returns where the word that begins at `i` ends, if one begins there.
