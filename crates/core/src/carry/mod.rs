@@ -10,6 +10,7 @@ mod file;
 mod proof;
 mod run;
 mod valid;
+mod values;
 
 pub use proof::{Evidence, Finding, FindingKind, Proof, verify};
 pub use run::{CarryOptions, Inputs, carry};

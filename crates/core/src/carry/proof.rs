@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::account::{Account, ChangeRecord, Decision, FileRecord, Source, Stands, State, Totals};
 use super::valid::well_formed;
+use super::values::keyed_values;
 use crate::changes::What;
 use crate::merge::{Outcome, Step};
 use crate::text::token::{TokenKind, tokens};
@@ -686,81 +687,6 @@ impl Proof {
 /// A list may be merged item by item, and then be neither side's.
 fn is_list(value: Option<&String>) -> bool {
     value.is_some_and(|v| v.starts_with('['))
-}
-
-/// The translations of a catalog by context and id; the header and obsolete entries left out.
-fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
-    let text = std::str::from_utf8(text).ok()?;
-    let mut out = BTreeMap::new();
-    let (mut key, mut value, mut in_value) = (String::new(), String::new(), false);
-    let mut close = |key: &mut String, value: &mut String| {
-        if !key.is_empty() && key != "msgid" {
-            out.insert(std::mem::take(key), std::mem::take(value));
-        }
-        key.clear();
-        value.clear();
-    };
-    for line in text.lines().map(str::trim).filter(|l| !l.starts_with('#')) {
-        let Some((word, string)) = line.split_once('"') else {
-            if line.is_empty() {
-                continue;
-            }
-            return None;
-        };
-        let string = string.strip_suffix('"')?;
-        let word = word.trim();
-        if word.starts_with("msgctxt") || (word == "msgid" && (in_value || !key.starts_with("msgctxt"))) {
-            close(&mut key, &mut value);
-        }
-        in_value = if word.is_empty() { in_value } else { word.starts_with("msgstr") };
-        let target = if in_value { &mut value } else { &mut key };
-        if !word.starts_with("msgid_plural") || in_value {
-            target.push_str(word);
-        }
-        target.push_str(string);
-    }
-    close(&mut key, &mut value);
-    Some(out)
-}
-
-/// The values of a JSON file or a catalog by their paths; `None` for other files. Items with an identity go by it, other lists
-/// are one value.
-fn keyed_values(path: &str, bytes: &[u8]) -> Option<BTreeMap<String, String>> {
-    fn walk(value: &serde_json::Value, path: String, out: &mut BTreeMap<String, String>) {
-        use serde_json::Value;
-        let name =
-            |item: &Value| ["id", "key", "slug", "name"].iter().find_map(|k| item.get(k)).map(Value::to_string);
-        match value {
-            Value::Object(members) if !members.is_empty() => {
-                for (key, value) in members {
-                    walk(value, format!("{path}\0{key}"), out);
-                }
-            }
-            Value::Array(items) if !items.is_empty() && items.iter().all(|i| name(i).is_some()) => {
-                for item in items {
-                    walk(item, format!("{path}\0{}", name(item).unwrap_or_default()), out);
-                }
-            }
-            Value::Number(number) => {
-                let text = number.as_f64().map_or(number.to_string(), |n| n.to_string());
-                out.insert(path, text);
-            }
-            other => {
-                out.insert(path, other.to_string());
-            }
-        }
-    }
-    let text = Text::decode(bytes)?;
-    if path.to_ascii_lowercase().ends_with(".po") {
-        return catalog_values(&text.body);
-    }
-    if !path.to_ascii_lowercase().ends_with(".json") {
-        return None;
-    }
-    let value: serde_json::Value = serde_json::from_slice(&text.body).ok()?;
-    let mut out = BTreeMap::new();
-    walk(&value, String::new(), &mut out);
-    Some(out)
 }
 
 /// The site's text with the base's in place of some spots.

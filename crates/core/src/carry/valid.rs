@@ -1,5 +1,6 @@
 //! Whether a file is well-formed in its own format, as far as that can be told without a platform.
 
+use crate::formats::yaml;
 use crate::theme::Kind;
 
 /// Reads a file in its own format and says what is wrong with it, with the line; `None` where it is well-formed
@@ -18,6 +19,8 @@ pub fn well_formed(path: &str, kind: Kind, bytes: &[u8]) -> Option<(usize, Strin
     let lower = path.to_ascii_lowercase();
     if lower.ends_with(".json") {
         serde_json::from_str::<serde::de::IgnoredAny>(text).err().map(|e| (e.line(), e.to_string()))
+    } else if lower.ends_with(".yaml") || lower.ends_with(".yml") {
+        yaml::fault(text)
     } else if lower.ends_with(".toml") {
         toml::from_str::<toml::Table>(text).err().map(|e| {
             let offset = e.span().map_or(0, |s| s.start).min(text.len());
@@ -37,6 +40,8 @@ mod tests {
         assert_eq!(well_formed("a.json", Kind::Settings, b"{\n \"a\": 1\n}\n"), None);
         assert_eq!(well_formed("a.json", Kind::Settings, b"{\n \"a\": 1\n \"b\": 2\n}\n").unwrap().0, 3);
         assert_eq!(well_formed("a.toml", Kind::Settings, b"a = 1\nb = = 2\n").unwrap().0, 2);
+        assert_eq!(well_formed("a.yml", Kind::Settings, b"a: 1\nb:\n  - c\n"), None);
+        assert_eq!(well_formed("a.yml", Kind::Settings, b"a: [1\nb: 2\n").unwrap().0, 2);
         assert_eq!(well_formed("a.css", Kind::Style, b"}"), None);
     }
 }

@@ -6,10 +6,10 @@
 //! are one value.
 
 use std::borrow::Cow;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
-use super::keyed::{KeyChange, KeyedMerge};
+use super::keyed::{IDENTITY, KeyChange, KeyedMerge, Refit};
 use crate::merge::{Outcome, Reason, Step};
 
 /// A parsed value with its place in the text.
@@ -242,6 +242,7 @@ struct Merger<'a> {
     base: Doc<'a>,
     site: Doc<'a>,
     release: Doc<'a>,
+    refit: Refit,
     changes: Vec<KeyChange>,
 }
 
@@ -255,6 +256,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
         base: Doc { text: base },
         site: Doc { text: site },
         release: Doc { text: release },
+        refit: Refit::new(site, release),
         changes: Vec::new(),
     };
     let root = merger.value("", Some(&nodes[0]), &nodes[1], &nodes[2]).into_owned();
@@ -262,10 +264,55 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     let text = [&release[..span.start], &root, &release[span.end..]].concat();
     // The text must hold what was decided, or it is not to be trusted.
     let result = Parser::document(&text)?;
-    for change in &mut merger.changes {
-        change.result = find(&result, &change.pointer);
+    if !comments_arrived(base, site, &text) {
+        return None;
     }
-    Some(KeyedMerge { bytes: text, changes: merger.changes })
+    let places = by_pointer(&result);
+    for change in &mut merger.changes {
+        // What is within an array is where the array is.
+        let mut pointer = change.pointer.as_str();
+        while !pointer.is_empty() && !places.contains_key(pointer) {
+            pointer = &pointer[..pointer.rfind('\0').unwrap_or(0)];
+        }
+        change.result = places.get(pointer).cloned();
+    }
+    Some(KeyedMerge { bytes: text, changes: merger.changes, rewritten: false })
+}
+
+fn by_name(names: &[String]) -> HashMap<&str, usize> {
+    names.iter().enumerate().map(|(k, n)| (n.as_str(), k)).collect()
+}
+
+/// The comments of a document, without the blanks around them.
+fn comments(text: &[u8]) -> Vec<&[u8]> {
+    let mut out = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        let rest = &text[at..];
+        let len = if rest[0] == b'"' {
+            let mut parser = Parser { text, at };
+            if parser.string().is_some() { parser.at - at } else { 1 }
+        } else if rest.starts_with(b"//") {
+            rest.iter().position(|b| matches!(b, b'\n' | b'\r')).unwrap_or(rest.len())
+        } else if rest.starts_with(b"/*") {
+            rest.windows(2).skip(2).position(|w| w == b"*/").map_or(rest.len(), |p| p + 4)
+        } else {
+            at += 1;
+            continue;
+        };
+        if rest[0] == b'/' {
+            out.push(rest[..len].trim_ascii());
+        }
+        at += len;
+    }
+    out
+}
+
+/// Tells whether every comment that the site wrote is in the result.
+fn comments_arrived(base: &[u8], site: &[u8], result: &[u8]) -> bool {
+    let (before, there): (HashSet<&[u8]>, HashSet<&[u8]>) =
+        (comments(base).into_iter().collect(), comments(result).into_iter().collect());
+    comments(site).iter().all(|c| before.contains(c) || there.contains(c))
 }
 
 fn unique_keys(node: &Node) -> bool {
@@ -279,20 +326,21 @@ fn unique_keys(node: &Node) -> bool {
     }
 }
 
-/// Finds a value by its pointer: keys, and identities or places of items, each behind a NUL.
-fn find(node: &Node, pointer: &str) -> Option<Range<usize>> {
-    let mut node = node;
-    for part in pointer.split('\0').skip(1) {
-        node = match &node.value {
-            Value::Object(members) => &members.iter().find(|m| m.key == part)?.node,
-            _ => break,
-        };
+/// All members of objects by their pointers: keys, each behind a NUL. Items of arrays have none.
+fn by_pointer(node: &Node) -> HashMap<String, Range<usize>> {
+    fn walk(node: &Node, pointer: &str, out: &mut HashMap<String, Range<usize>>) {
+        if let Value::Object(members) = &node.value {
+            for member in members {
+                let pointer = format!("{pointer}\0{}", member.key);
+                walk(&member.node, &pointer, out);
+                out.insert(pointer, member.node.from..member.node.span.end);
+            }
+        }
     }
-    Some(node.from..node.span.end)
+    let mut out = HashMap::from([(String::new(), node.from..node.span.end)]);
+    walk(node, "", &mut out);
+    out
 }
-
-/// Keys that tell the items of an array apart.
-const IDENTITY: [&str; 4] = ["id", "key", "slug", "name"];
 
 impl<'a> Merger<'a> {
     fn note(
@@ -415,21 +463,22 @@ impl<'a> Merger<'a> {
             list.iter().map(|m| if object { m.key.clone() } else { self.item_name(doc, m) }).collect()
         };
         let (bn, sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
-        let at = |list: &[String], name: &String| list.iter().position(|n| n == name);
-        let mut out: Vec<(String, Piece)> = Vec::new();
+        let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
+        let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
+        let mut kept: Vec<(usize, Vec<u8>)> = Vec::new();
         let mut renamed: Vec<(usize, usize)> = Vec::new();
         // A key that the release renamed: the old value stands at exactly one new key beside it.
         for (k, name) in sn.iter().enumerate() {
-            if let (true, Some(b), None) = (object, at(&bn, name), at(&rn, name))
+            if let (true, Some(b), None) = (object, at(&bases, name), at(&releases, name))
                 && !self.same((self.base, &base[b].node), (self.site, &site[k].node))
-                && let Some(r) = self.renamed_to(&base[b], release, &rn, &bn)
+                && let Some(r) = self.renamed_to(&base[b], release, &rn, &bases)
             {
                 renamed.push((k, r));
             }
         }
         for (k, name) in rn.iter().enumerate() {
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
-            let (b, s) = (at(&bn, name), at(&sn, name));
+            let (b, s) = (at(&bases, name), at(&sites, name));
             let moved = renamed.iter().find(|(_, r)| *r == k).map(|(s, _)| *s);
             let text: Option<Vec<u8>> = match (b, s) {
                 (None, None) if moved.is_some() => moved.map(|s| {
@@ -454,15 +503,22 @@ impl<'a> Merger<'a> {
                 (None, None) => Some(self.release.raw(&release[k].node).to_vec()),
             };
             if let Some(text) = text {
-                out.push((name.clone(), Piece::Release(k, text)));
+                kept.push((k, text));
             }
         }
+        // The site's own go after what they follow on the site.
+        let mut own: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
+        let mut anchor = None;
         for (k, name) in sn.iter().enumerate() {
-            if at(&rn, name).is_some() || renamed.iter().any(|(s, _)| *s == k) {
+            if let Some(r) = at(&releases, name) {
+                anchor = Some(r);
+                continue;
+            }
+            if renamed.iter().any(|(s, _)| *s == k) {
                 continue;
             }
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
-            let b = at(&bn, name);
+            let b = at(&bases, name);
             let nodes = (b.map(|b| &base[b].node), Some(&site[k].node), None);
             match b {
                 // The release dropped it, and the site had left it alone.
@@ -470,13 +526,10 @@ impl<'a> Merger<'a> {
                 Some(_) => self.note(&child, nodes, Outcome::Open, None, Some(Reason::KeyGone)),
                 None => self.note(&child, nodes, Outcome::Kept, None, None),
             }
-            // After what it follows on the site, and after what else was put there before.
-            let place =
-                sn[..k].iter().rev().find_map(|p| out.iter().position(|(n, _)| n == p)).map_or(0, |p| p + 1);
-            out.insert(place, (name.clone(), Piece::Site(k)));
+            own.entry(anchor).or_default().push(k);
         }
         for (b, name) in bn.iter().enumerate() {
-            if at(&sn, name).is_none() && at(&rn, name).is_none() {
+            if at(&sites, name).is_none() && at(&releases, name).is_none() {
                 let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
                 self.note(
                     &child,
@@ -487,7 +540,12 @@ impl<'a> Merger<'a> {
                 );
             }
         }
-        self.write(site, release, whole, &out.into_iter().map(|(_, p)| p).collect::<Vec<_>>())
+        let mut pieces: Vec<Piece> = own.remove(&None).unwrap_or_default().into_iter().map(Piece::Site).collect();
+        for (k, text) in kept {
+            pieces.push(Piece::Release(k, text));
+            pieces.extend(own.remove(&Some(k)).unwrap_or_default().into_iter().map(Piece::Site));
+        }
+        self.write(site, release, whole, &pieces)
     }
 
     /// The one new key beside it that has a dropped key's old value, if the value tells enough.
@@ -496,12 +554,13 @@ impl<'a> Merger<'a> {
         old: &Member,
         release: &[Member],
         names: &[String],
-        base_names: &[String],
+        bases: &HashMap<&str, usize>,
     ) -> Option<usize> {
         let value = self.base.canonical(&old.node);
         let telling = !matches!(old.node.value, Value::Scalar) && value.len() > 4 || value.len() >= 8;
-        let mut homes = (0..release.len())
-            .filter(|k| !base_names.contains(&names[*k]) && self.release.canonical(&release[*k].node) == value);
+        let mut homes = (0..release.len()).filter(|k| {
+            !bases.contains_key(names[*k].as_str()) && self.release.canonical(&release[*k].node) == value
+        });
         match (homes.next(), homes.next()) {
             (Some(home), None) if telling => Some(home),
             _ => None,
@@ -515,7 +574,7 @@ impl<'a> Merger<'a> {
             return raw.to_vec();
         }
         let (from, to) = (self.site.indent_at(node.span.start), self.release.indent_at(at));
-        super::keyed::reindent(raw, from, to, self.site.text, self.release.text)
+        self.refit.write(raw, from, to)
     }
 
     /// Writes the members with the release's text around them.
@@ -572,7 +631,7 @@ impl<'a> Merger<'a> {
                     let from = self.site.indent_at(member.body.start);
                     let to: Vec<u8> = before.iter().copied().filter(|b| matches!(b, b' ' | b'\t')).collect();
                     let raw = &self.site.text[member.body.clone()];
-                    let raw = super::keyed::reindent(raw, from, &to, self.site.text, text);
+                    let raw = self.refit.write(raw, from, &to);
                     out.extend_from_slice(&raw);
                     if comma {
                         out.push(b',');
@@ -643,6 +702,14 @@ mod tests {
         );
         let (_, changes) = merged("{\"s\": [1, [2]]}", "{\"s\": [1, [3]]}", "{\"s\": [0, [2]]}");
         assert_eq!(changes, [("/s".into(), Outcome::Open)]);
+    }
+
+    #[test]
+    fn a_comment_of_the_sites_is_not_dropped() {
+        let (base, release) = (b"{\n \"a\": 1 // one\n}", b"{\n \"a\": 2 // one\n}");
+        assert!(merge(base, b"{\n \"a\": 1 // ours\n}", release).is_none(), "lines have to decide");
+        assert!(merge(base, b"{\"a\":1,\"b\":\"http://x\"}", release).is_some());
+        assert_eq!(comments(b"/* a */ \"// no\" // b\r\n/* c").len(), 3);
     }
 
     #[test]

@@ -7,6 +7,9 @@ use crate::diff::Edit;
 use crate::merge::{EditFate, Outcome, Reason, Step, TextDecision, TextMerge};
 use crate::text::{Form, split_lines};
 
+/// Keys that tell the items of a list apart.
+pub(crate) const IDENTITY: [&str; 4] = ["id", "key", "slug", "name"];
+
 /// One key that the site changed, and what became of it. Spans are in bytes.
 #[derive(Debug, Clone)]
 pub(crate) struct KeyChange {
@@ -27,17 +30,32 @@ pub(crate) struct KeyChange {
 pub(crate) struct KeyedMerge {
     pub(crate) bytes: Vec<u8>,
     pub(crate) changes: Vec<KeyChange>,
+    /// A tool rewrote the site's file and lost its comments, so that its lines say little.
+    pub(crate) rewritten: bool,
 }
 
-/// The lines that a span of bytes touches.
-fn lines_of(text: &[u8], span: &Range<usize>) -> Range<usize> {
-    let line = |at: usize| text[..at.min(text.len())].iter().filter(|b| **b == b'\n').count();
-    let last = span.end.saturating_sub(1).max(span.start);
-    line(span.start)..line(last) + 1
+/// Where the lines of a text begin.
+struct Lines(Vec<usize>);
+
+impl Lines {
+    fn of(text: &[u8]) -> Self {
+        let ends = text.iter().enumerate().filter(|(_, b)| **b == b'\n').map(|(k, _)| k + 1);
+        Lines(std::iter::once(0).chain(ends).collect())
+    }
+
+    /// The lines that a span of bytes touches.
+    fn at(&self, span: &Range<usize>) -> Range<usize> {
+        let line = |at: usize| self.0.partition_point(|start| *start <= at) - 1;
+        let last = span.end.saturating_sub(1).max(span.start);
+        line(span.start)..line(last) + 1
+    }
 }
 
-fn meets(lines: &Range<usize>, edit: &Range<usize>) -> bool {
-    lines.start < edit.end.max(edit.start + 1) && edit.start <= lines.end.saturating_sub(1)
+/// The edits, by index, that touch some lines; `side` gives an edit's lines, which are in order.
+fn meeting(fates: &[EditFate], lines: &Range<usize>, side: fn(&EditFate) -> &Range<usize>) -> Vec<usize> {
+    let first = fates.partition_point(|f| side(f).end.max(side(f).start + 1) <= lines.start);
+    let rest = fates.iter().enumerate().skip(first).take_while(|(_, f)| side(f).start < lines.end.max(1));
+    rest.filter(|(_, f)| !side(f).is_empty()).map(|(k, _)| k).collect()
 }
 
 impl KeyedMerge {
@@ -57,24 +75,24 @@ impl KeyedMerge {
             .collect();
         let mut seen = vec![false; fates.len()];
         let mut decisions = Vec::new();
+        let [in_base, in_site, in_release, in_result] = [base, site, release, &self.bytes].map(Lines::of);
         for change in &self.changes {
-            let site_lines = change.site.as_ref().map(|s| lines_of(site, s));
-            let base_lines = change.base.as_ref().map(|b| lines_of(base, b));
-            let result_lines = change.result.as_ref().map_or(0..0, |r| lines_of(&self.bytes, r));
-            let mut mine = Vec::new();
-            for (k, fate) in fates.iter_mut().enumerate() {
-                let here = site_lines.as_ref().is_some_and(|l| !fate.site.is_empty() && meets(l, &fate.site))
-                    || base_lines.as_ref().is_some_and(|l| !fate.base.is_empty() && meets(l, &fate.base));
-                if !here {
-                    continue;
-                }
-                mine.push(k);
+            let site_lines = change.site.as_ref().map(|s| in_site.at(s));
+            let base_lines = change.base.as_ref().map(|b| in_base.at(b));
+            let result_lines = change.result.as_ref().map_or(0..0, |r| in_result.at(r));
+            let release_lines = change.release.as_ref().map_or(0..0, |r| in_release.at(r));
+            let mut mine: Vec<usize> = site_lines.iter().flat_map(|l| meeting(&fates, l, |f| &f.site)).collect();
+            mine.extend(base_lines.iter().flat_map(|l| meeting(&fates, l, |f| &f.base)));
+            mine.sort_unstable();
+            mine.dedup();
+            for &k in &mine {
+                let fate = &mut fates[k];
                 if !seen[k] || change.outcome.gravity() >= fate.outcome.gravity() {
                     fate.outcome = change.outcome;
                     fate.step =
                         if change.outcome == Outcome::Kept { None } else { change.step.or(Some(Step::ByKey)) };
                     fate.result = result_lines.clone();
-                    fate.release = change.release.as_ref().map_or(0..0, |r| lines_of(release, r));
+                    fate.release = release_lines.clone();
                 }
                 seen[k] = true;
             }
@@ -86,7 +104,7 @@ impl KeyedMerge {
                     reason,
                     base: base_lines.unwrap_or(0..0),
                     site: site_lines.unwrap_or(0..0),
-                    release: change.release.as_ref().map_or(0..0, |r| lines_of(release, r)),
+                    release: release_lines,
                     result: result_lines,
                     edits: mine,
                     base_text: part(base, &change.base),
@@ -104,28 +122,43 @@ pub(crate) fn unit(text: &[u8]) -> Vec<u8> {
     Form::of(&split_lines(text)).unit.bytes(1)
 }
 
-/// Writes lines of one text as they would stand in another: their indentation beyond `from` goes beyond `to`, in
-/// the other's unit and with its line ends.
-pub(crate) fn reindent(raw: &[u8], from: &[u8], to: &[u8], from_text: &[u8], to_text: &[u8]) -> Vec<u8> {
-    if !raw.contains(&b'\n') && !raw.contains(&b'\r') {
-        return raw.to_vec();
+/// Writes lines of one text as they would stand in another.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Refit {
+    own: Form,
+    other: Form,
+}
+
+impl Refit {
+    /// Prepares for writing lines of `own` into `other`.
+    pub(crate) fn new(own: &[u8], other: &[u8]) -> Self {
+        Refit { own: Form::of(&split_lines(own)), other: Form::of(&split_lines(other)) }
     }
-    let (own, other) = (Form::of(&split_lines(from_text)), Form::of(&split_lines(to_text)));
-    let mut out = Vec::with_capacity(raw.len());
-    let base = own.measure(from);
-    for (k, line) in split_lines(raw).iter().enumerate() {
-        if k == 0 || line.is_blank() {
-            out.extend_from_slice(line.content);
-        } else {
-            let mut indent = own.measure(line.indent());
-            indent.levels = indent.levels.saturating_sub(base.levels);
-            out.extend_from_slice(to);
-            out.extend(other.write(indent));
-            out.extend_from_slice(line.trimmed());
-        }
-        if line.end != crate::text::LineEnd::None {
-            out.extend_from_slice(other.line_end.bytes());
-        }
+
+    /// The other text's line end.
+    pub(crate) fn line_end(&self) -> &'static [u8] {
+        self.other.line_end.bytes()
     }
-    out
+
+    /// Writes `raw` with its indentation beyond `from` beyond `to`, in the other's unit and with its line ends. The
+    /// first line has no indentation in `raw`.
+    pub(crate) fn write(&self, raw: &[u8], from: &[u8], to: &[u8]) -> Vec<u8> {
+        let mut out = Vec::with_capacity(raw.len());
+        let base = self.own.measure(from);
+        for (k, line) in split_lines(raw).iter().enumerate() {
+            if k == 0 || line.is_blank() {
+                out.extend_from_slice(line.content);
+            } else {
+                let mut indent = self.own.measure(line.indent());
+                indent.levels = indent.levels.saturating_sub(base.levels);
+                out.extend_from_slice(to);
+                out.extend(self.other.write(indent));
+                out.extend_from_slice(line.trimmed());
+            }
+            if line.end != crate::text::LineEnd::None {
+                out.extend_from_slice(self.line_end());
+            }
+        }
+        out
+    }
 }

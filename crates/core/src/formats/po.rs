@@ -283,7 +283,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
         change.result = places.get(change.pointer.as_bytes()).cloned();
     }
     drop(result);
-    Some(KeyedMerge { bytes: out, changes })
+    Some(KeyedMerge { bytes: out, changes, rewritten: false })
 }
 
 fn pointer(entry: &Entry<'_>) -> String {

@@ -33,6 +33,93 @@ fn keys() -> impl Strategy<Value = Vec<(usize, usize)>> {
     proptest::collection::vec((0..5usize, 0..4usize), 0..10)
 }
 
+const NONSENSE: &str = "([ab:=\\[\\]{}#,'\"|>&* -]{0,6}\n){0,5}";
+
+#[derive(Clone, Copy, PartialEq)]
+enum Format {
+    Yaml,
+    Toml,
+    Ini,
+}
+
+impl Format {
+    fn path(self) -> &'static str {
+        match self {
+            Format::Yaml => "s.yaml",
+            Format::Toml => "s.toml",
+            Format::Ini => "s.ini",
+        }
+    }
+}
+
+/// How a settings file is written.
+#[derive(Clone, Copy)]
+struct Style {
+    format: Format,
+    comments: bool,
+    wide: bool,
+    quotes: bool,
+    backwards: bool,
+}
+
+impl Style {
+    /// Five sections of four keys, some of them changed, some sections with one more key at their end.
+    fn write(self, changed: &[(usize, usize)], extra: &[(&str, usize)]) -> String {
+        let mut sections: Vec<String> = (0..5)
+            .map(|s| {
+                let mut keys: Vec<String> = (0..4)
+                    .map(|k| {
+                        let sort = if changed.contains(&(s, k)) { "new" } else { "old" };
+                        let comment = if self.comments {
+                            format!("{}# about {s} {k}\n", self.indent())
+                        } else {
+                            String::new()
+                        };
+                        comment + &self.pair(&format!("key_{k}"), &format!("{sort} {s} {k}"))
+                    })
+                    .collect();
+                keys.extend(
+                    extra
+                        .iter()
+                        .filter(|(_, at)| *at == s)
+                        .map(|(name, at)| self.pair(&format!("{name}_{at}"), "more")),
+                );
+                if self.backwards {
+                    keys.reverse();
+                }
+                let header = match self.format {
+                    Format::Yaml => format!("section_{s}:\n"),
+                    _ => format!("[section_{s}]\n"),
+                };
+                header + &keys.concat()
+            })
+            .collect();
+        if self.backwards {
+            sections.reverse();
+        }
+        sections.join("\n")
+    }
+
+    fn indent(self) -> &'static str {
+        match (self.format, self.wide) {
+            (Format::Yaml, false) => "  ",
+            (Format::Yaml, true) => "    ",
+            _ => "",
+        }
+    }
+
+    fn pair(self, key: &str, value: &str) -> String {
+        let quote = match (self.format, self.quotes) {
+            (Format::Ini, _) | (Format::Yaml, false) => "",
+            (Format::Yaml, true) => "'",
+            (Format::Toml, false) => "'",
+            (Format::Toml, true) => "\"",
+        };
+        let sign = if self.format == Format::Yaml { ":" } else { " =" };
+        format!("{}{key}{sign} {quote}{value}{quote}\n", self.indent())
+    }
+}
+
 proptest! {
     /// Every value changed by one side, or by both alike, arrives; keys that only one side added, too. The site's
     /// file may have been rewritten by a tool: sorted, on one line.
@@ -86,6 +173,42 @@ proptest! {
         }
         prop_assert_eq!(merged.decisions.len(), mine.intersection(&theirs).count());
         prop_assert!(!text.contains("a.html"), "references are the release's");
+    }
+
+    /// The same for formats of lines: what comes out is the release's text, byte for byte, with the site's values.
+    #[test]
+    fn dealt_lines_of_settings_come_together_again(mine in keys(), theirs in keys(), a in 0..5usize, b in 0..5usize, rewritten in any::<bool>(), wide in any::<bool>()) {
+        let mine: Vec<_> = mine.into_iter().filter(|k| !theirs.contains(k)).collect();
+        let both: Vec<_> = mine.iter().chain(&theirs).copied().collect();
+        for format in [Format::Yaml, Format::Toml, Format::Ini] {
+            let vendor = Style { format, comments: true, wide, quotes: true, backwards: false };
+            let own = if rewritten { Style { comments: false, wide: !wide, quotes: false, backwards: true, ..vendor } } else { vendor };
+            let base = vendor.write(&[], &[]);
+            let site = own.write(&mine, &[("own", a)]);
+            let release = vendor.write(&theirs, &[("new", b)]);
+            let merged = merge(format.path(), Kind::Settings, &base, &site, &release);
+            let text = String::from_utf8(merged.bytes).unwrap();
+            prop_assert!(merged.decisions.is_empty(), "{}\n{}\n{:?}", site, text, merged.decisions);
+            // A new key stands behind the one that it followed on the site; which of two comes first is open.
+            let orders = [[("own", a), ("new", b)], [("new", b), ("own", a)]].map(|extra| vendor.write(&both, &extra));
+            // A literal is written as on the side that it comes from.
+            let bare = |t: &str| t.replace(['\'', '"'], "").lines().map(str::to_string).collect::<Vec<_>>();
+            let mut sorted = [bare(&text), bare(&orders[0])];
+            for list in &mut sorted { list.sort(); }
+            if rewritten {
+                prop_assert_eq!(&sorted[0], &sorted[1], "{}\n{}", site, text);
+            } else {
+                prop_assert!(orders.contains(&text), "{}\n{}", orders[0], text);
+            }
+        }
+    }
+
+    #[test]
+    fn lines_of_nonsense_do_no_harm(base in NONSENSE, site in NONSENSE, release in NONSENSE) {
+        for path in ["s.yml", "s.toml", "s.ini"] {
+            merge(path, Kind::Settings, &base, &site, &release);
+            prop_assert_eq!(merge(path, Kind::Settings, &base, &base, &release).bytes, release.as_bytes());
+        }
     }
 
     #[test]

@@ -1,0 +1,175 @@
+//! The values of settings and catalogs by their paths, for the proof: read with parsers that the merge does not
+//! use, where there is one.
+
+use std::collections::BTreeMap;
+
+use saphyr_parser::{Event, Parser, ScalarStyle};
+use serde_json::{Map, Value};
+
+use crate::text::Text;
+
+/// The values of a file by their paths; `None` for files that have none, or cannot be read. Items with an identity
+/// go by it, other lists are one value.
+pub(super) fn keyed_values(path: &str, bytes: &[u8]) -> Option<BTreeMap<String, String>> {
+    let text = Text::decode(bytes)?;
+    let extension = path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase())?;
+    let value: Value = match extension.as_str() {
+        "po" => return catalog_values(&text.body),
+        "json" => serde_json::from_slice(&text.body).ok()?,
+        "toml" => toml::from_str(std::str::from_utf8(&text.body).ok()?).ok()?,
+        "yaml" | "yml" => yaml(std::str::from_utf8(&text.body).ok()?)?,
+        "ini" => ini(std::str::from_utf8(&text.body).ok()?)?,
+        _ => return None,
+    };
+    let mut out = BTreeMap::new();
+    walk(&value, String::new(), &mut out);
+    Some(out)
+}
+
+fn walk(value: &Value, path: String, out: &mut BTreeMap<String, String>) {
+    let name = |item: &Value| ["id", "key", "slug", "name"].iter().find_map(|k| item.get(k)).map(Value::to_string);
+    match value {
+        Value::Object(members) if !members.is_empty() => {
+            for (key, value) in members {
+                walk(value, format!("{path}\0{key}"), out);
+            }
+        }
+        Value::Array(items) if !items.is_empty() && items.iter().all(|i| name(i).is_some()) => {
+            for item in items {
+                walk(item, format!("{path}\0{}", name(item).unwrap_or_default()), out);
+            }
+        }
+        Value::Number(number) => {
+            let text = number.as_f64().map_or(number.to_string(), |n| n.to_string());
+            out.insert(path, text);
+        }
+        other => {
+            out.insert(path, other.to_string());
+        }
+    }
+}
+
+/// Reads a YAML document of plain keys; anchors, aliases and tags go unseen.
+fn yaml(text: &str) -> Option<Value> {
+    fn node<'a>(events: &mut impl Iterator<Item = Event<'a>>, first: Event<'a>, depth: usize) -> Option<Value> {
+        if depth > 200 {
+            return None;
+        }
+        Some(match first {
+            Event::Scalar(text, ScalarStyle::Plain, ..) => match text.parse::<f64>() {
+                Ok(number) if number.is_finite() => Value::from(number),
+                _ => Value::from(text),
+            },
+            Event::Scalar(text, ..) => Value::from(text),
+            Event::Alias(id) => Value::from(format!("*{id}")),
+            Event::SequenceStart(..) => {
+                let mut items = Vec::new();
+                loop {
+                    match events.next()? {
+                        Event::SequenceEnd => break Value::Array(items),
+                        event => items.push(node(events, event, depth + 1)?),
+                    }
+                }
+            }
+            Event::MappingStart(..) => {
+                let mut members = Map::new();
+                loop {
+                    match events.next()? {
+                        Event::MappingEnd => break Value::Object(members),
+                        Event::Scalar(key, ..) => {
+                            let event = events.next()?;
+                            members.insert(key.into_owned(), node(events, event, depth + 1)?);
+                        }
+                        _ => return None,
+                    }
+                }
+            }
+            _ => return None,
+        })
+    }
+    if crate::formats::yaml::fault(text).is_some() {
+        return None;
+    }
+    let mut events = Parser::new_from_str(text).map_while(Result::ok).map(|(event, _)| event);
+    events.find(|e| matches!(e, Event::DocumentStart(_)))?;
+    let first = events.next()?;
+    let value = node(&mut events, first, 0)?;
+    (!events.any(|e| matches!(e, Event::DocumentStart(_)))).then_some(value)
+}
+
+/// Reads `key = value` lines in sections. Lines that go on with the value above count to it.
+fn ini(text: &str) -> Option<Value> {
+    let mut root = Map::new();
+    let mut section = String::new();
+    let mut last: Option<String> = None;
+    for line in text.lines().filter(|l| !l.trim().is_empty() && !l.trim_start().starts_with(['#', ';', '!'])) {
+        if let Some(name) = line.trim().strip_prefix('[') {
+            section = name.split(']').next()?.trim().to_string();
+            last = None;
+            continue;
+        }
+        let indented = line.starts_with([' ', '\t']);
+        if let (true, Some(key)) = (indented, &last)
+            && let Some(Value::String(value)) = root.get_mut(key)
+        {
+            value.push('\n');
+            value.push_str(line.trim());
+            continue;
+        }
+        let (key, value) = line.split_once(['=', ':']).unwrap_or((line, ""));
+        let key = format!("{section}\0{}", key.trim());
+        root.insert(key.clone(), Value::from(value.trim()));
+        last = Some(key);
+    }
+    Some(Value::Object(root))
+}
+
+/// The translations of a catalog by context and id; the header and obsolete entries left out.
+fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
+    let text = std::str::from_utf8(text).ok()?;
+    let mut out = BTreeMap::new();
+    let (mut key, mut value, mut in_value) = (String::new(), String::new(), false);
+    let mut close = |key: &mut String, value: &mut String| {
+        if !key.is_empty() && key != "msgid" {
+            out.insert(std::mem::take(key), std::mem::take(value));
+        }
+        key.clear();
+        value.clear();
+    };
+    for line in text.lines().map(str::trim).filter(|l| !l.starts_with('#')) {
+        let Some((word, string)) = line.split_once('"') else {
+            if line.is_empty() {
+                continue;
+            }
+            return None;
+        };
+        let string = string.strip_suffix('"')?;
+        let word = word.trim();
+        if word.starts_with("msgctxt") || (word == "msgid" && (in_value || !key.starts_with("msgctxt"))) {
+            close(&mut key, &mut value);
+        }
+        in_value = if word.is_empty() { in_value } else { word.starts_with("msgstr") };
+        let target = if in_value { &mut value } else { &mut key };
+        if !word.starts_with("msgid_plural") || in_value {
+            target.push_str(word);
+        }
+        target.push_str(string);
+    }
+    close(&mut key, &mut value);
+    Some(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_same_values_read_alike_in_every_format() {
+        let of = |path: &str, text: &str| keyed_values(path, text.as_bytes()).unwrap();
+        let json = of("a.json", "{\"a\": {\"b\": 1, \"c\": \"x\"}, \"l\": [{\"id\": \"q\", \"v\": 2}]}");
+        assert_eq!(of("a.yml", "a:\n  c: 'x' # note\n  b: 1\nl:\n- id: q\n  v: 2\n"), json);
+        assert_eq!(of("a.toml", "[[l]]\nv = 2\nid = \"q\"\n[a]\nb = 1\nc = \"x\"\n"), json);
+        assert_eq!(of("a.ini", "[a]\nb = 1\n  2\n;c\n")["\0a\0b"], "\"1\\n2\"");
+        assert!(keyed_values("a.yaml", b"a: [").is_none() && keyed_values("a.css", b"a {}").is_none());
+    }
+}

@@ -1,0 +1,691 @@
+//! Settings that are written line by line (YAML, TOML, INI): merging by key.
+//!
+//! A reader turns a text into an [`Outline`]: its keys with the lines they stand on, comments with the key that
+//! they precede. The site's changes are found by comparing outlines, and worked into the release's bytes; order,
+//! indentation, comments and literals stay the release's where the site did not change them.
+
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
+
+use super::keyed::{IDENTITY, KeyChange, KeyedMerge, Refit};
+use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
+
+/// A key with its value, or an item of a list, and the lines around it. All ranges are in bytes.
+#[derive(Debug, Clone)]
+pub(crate) struct Item {
+    /// What tells it apart from its siblings: the key, or a list item's identity or value.
+    pub(crate) name: String,
+    /// The lines of comments and blanks before it.
+    pub(crate) lead: Range<usize>,
+    /// Where its key, dash or header begins.
+    pub(crate) start: usize,
+    /// What stands behind the key, with the blanks before it.
+    pub(crate) value: Range<usize>,
+    /// The rest of its line: of the last one behind a plain value, of the first one over nested items.
+    pub(crate) after: Range<usize>,
+    /// Behind its last line.
+    pub(crate) end: usize,
+    /// It begins behind a dash on that dash's line.
+    pub(crate) inline: bool,
+    pub(crate) body: Body,
+}
+
+/// What an item holds.
+#[derive(Debug, Clone)]
+pub(crate) enum Body {
+    /// A value without items of its own, in a form that compares.
+    Leaf(String),
+    /// Keys in any order.
+    Map(Vec<Item>),
+    /// Items in order.
+    List(Vec<Item>),
+}
+
+/// A document's items, and the lines behind them.
+#[derive(Debug, Clone)]
+pub(crate) struct Outline {
+    pub(crate) body: Body,
+    pub(crate) tail: Range<usize>,
+}
+
+/// Reads a text into an outline; `None` where it is malformed or has what an outline cannot hold.
+pub(crate) type Reader = fn(&[u8]) -> Option<Outline>;
+
+impl Body {
+    pub(crate) fn items(&self) -> &[Item] {
+        match self {
+            Body::Leaf(_) => &[],
+            Body::Map(items) | Body::List(items) => items,
+        }
+    }
+
+    /// The value in a form that compares: order of keys, comments and way of writing left out.
+    pub(crate) fn canonical(&self) -> String {
+        match self {
+            Body::Leaf(text) => text.clone(),
+            Body::Map(items) => {
+                let mut list: Vec<String> =
+                    items.iter().map(|i| format!("{:?}:{}", i.name, i.body.canonical())).collect();
+                list.sort();
+                format!("{{{}}}", list.join(","))
+            }
+            Body::List(items) => {
+                format!("[{}]", items.iter().map(|i| i.body.canonical()).collect::<Vec<_>>().join(","))
+            }
+        }
+    }
+
+    /// The name of a list item with this body: its identity key, or its value.
+    pub(crate) fn item_name(&self) -> String {
+        let identity = IDENTITY.iter().find_map(|key| self.items().iter().find(|i| i.name == *key));
+        match (self, identity) {
+            (Body::Map(_), Some(item)) => format!("{}={}", item.name, item.body.canonical()),
+            _ => self.canonical(),
+        }
+    }
+
+    fn names_are_unique(&self) -> bool {
+        let mut seen = HashSet::new();
+        let own = matches!(self, Body::List(_)) || self.items().iter().all(|i| seen.insert(i.name.as_str()));
+        own && self.items().iter().all(|i| i.body.names_are_unique())
+    }
+}
+
+impl Outline {
+    /// Tells whether every key stands once among its siblings.
+    pub(crate) fn names_are_unique(&self) -> bool {
+        self.body.names_are_unique()
+    }
+
+    /// All items by the names that lead to them.
+    fn by_pointer(&self) -> HashMap<Vec<&str>, &Item> {
+        fn walk<'o>(body: &'o Body, path: &mut Vec<&'o str>, out: &mut HashMap<Vec<&'o str>, &'o Item>) {
+            for item in body.items() {
+                path.push(&item.name);
+                out.entry(path.clone()).or_insert(item);
+                walk(&item.body, path, out);
+                path.pop();
+            }
+        }
+        let mut out = HashMap::new();
+        walk(&self.body, &mut Vec::new(), &mut out);
+        out
+    }
+
+    fn has_comments(&self, text: &[u8]) -> bool {
+        fn any(text: &[u8], items: &[Item]) -> bool {
+            items.iter().any(|i| {
+                !solid(&text[i.lead.clone()]).is_empty()
+                    || is_comment(&text[i.after.clone()])
+                    || any(text, i.body.items())
+            })
+        }
+        any(text, self.body.items()) || !solid(&text[self.tail.clone()]).is_empty()
+    }
+}
+
+fn is_comment(after: &[u8]) -> bool {
+    matches!(after.trim_ascii().first(), Some(b'#' | b';' | b'!'))
+}
+
+/// The lines of a stretch that are not blank, without their indentation.
+fn solid(text: &[u8]) -> Vec<&[u8]> {
+    text.split(|b| matches!(b, b'\n' | b'\r')).map(<[u8]>::trim_ascii).filter(|l| !l.is_empty()).collect()
+}
+
+/// Where the line begins that a position is in.
+pub(crate) fn line_start(text: &[u8], at: usize) -> usize {
+    text[..at].iter().rposition(|b| *b == b'\n').map_or(0, |p| p + 1)
+}
+
+/// Where the line ends that a position is in: before its line end, and behind it.
+pub(crate) fn line_end(text: &[u8], at: usize) -> (usize, usize) {
+    match text[at..].iter().position(|b| *b == b'\n') {
+        Some(n) => {
+            let cr = n > 0 && text[at + n - 1] == b'\r';
+            (at + n - usize::from(cr), at + n + 1)
+        }
+        None => (text.len(), text.len()),
+    }
+}
+
+fn indent_at(text: &[u8], at: usize) -> &[u8] {
+    let start = line_start(text, at);
+    let width = text[start..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+    &text[start..start + width]
+}
+
+/// A change of the release's text: these bytes in place of those.
+struct Splice {
+    at: Range<usize>,
+    bytes: Vec<u8>,
+}
+
+struct Merger<'a> {
+    base: &'a [u8],
+    site: &'a [u8],
+    release: &'a [u8],
+    /// How the site's lines are written in the release.
+    refit: Refit,
+    /// The site's file lost all its comments to a tool: they are form then.
+    comments_are_form: bool,
+    splices: Vec<Splice>,
+    changes: Vec<(Vec<String>, KeyChange)>,
+}
+
+/// What a change cannot be worked into the release's lines for; then lines and words decide.
+struct Beyond;
+
+/// Merges three versions of a document by key; `None` where one cannot be read, or a change cannot be worked into
+/// the release's lines.
+pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMerge> {
+    let [b, s, r] = [reader(base)?, reader(site)?, reader(release)?];
+    let comments_are_form = b.has_comments(base) && !s.has_comments(site);
+    let mut merger = Merger {
+        base,
+        site,
+        release,
+        refit: Refit::new(site, release),
+        comments_are_form,
+        splices: Vec::new(),
+        changes: Vec::new(),
+    };
+    merger.document(&b, &s, &r).ok()?;
+    let bytes = merger.spliced();
+    // The text must hold what was decided, or it is not to be trusted.
+    let result = reader(&bytes)?;
+    let (results, sites) = (result.by_pointer(), s.by_pointer());
+    let mut changes = Vec::new();
+    for (pointer, mut change) in merger.changes {
+        let pointer: Vec<&str> = pointer.iter().map(String::as_str).collect();
+        let found = results.get(&pointer).copied();
+        let lead_only = change.pointer.is_empty();
+        change.result = found.map(|i| if lead_only { i.lead.clone() } else { i.start..i.value.end });
+        let arrived = matches!(change.outcome, Outcome::Kept | Outcome::Fitted) && !lead_only;
+        if arrived && change.step != Some(Step::RenamedKey) {
+            let wanted = sites.get(&pointer).map(|i| i.body.canonical());
+            if found.map(|i| i.body.canonical()) != wanted {
+                return None;
+            }
+        }
+        changes.push(change);
+    }
+    Some(KeyedMerge { bytes, changes, rewritten: comments_are_form })
+}
+
+/// Tells whether two texts hold the same values.
+pub(crate) fn same_values(reader: Reader, a: &[u8], b: &[u8]) -> bool {
+    let values = |text| reader(text).map(|o| o.body.canonical());
+    values(a).is_some_and(|v| Some(v) == values(b))
+}
+
+impl Merger<'_> {
+    fn document(&mut self, b: &Outline, s: &Outline, r: &Outline) -> Result<(), Beyond> {
+        if b.body.canonical() != s.body.canonical() && s.body.canonical() != r.body.canonical() {
+            match (&b.body, &s.body, &r.body) {
+                (Body::Map(bi), Body::Map(si), Body::Map(ri)) => self.items(&[], bi, si, ri, true)?,
+                (Body::List(bi), Body::List(si), Body::List(ri)) if have_names(bi, si, ri) => {
+                    self.items(&[], bi, si, ri, true)?;
+                }
+                _ => return Err(Beyond),
+            }
+        } else if let (Body::Map(bi), Body::Map(si), Body::Map(ri)) = (&b.body, &s.body, &r.body) {
+            // No value is in question; comments may be.
+            self.items(&[], bi, si, ri, true)?;
+        }
+        self.lines(&[], b.tail.clone(), s.tail.clone(), r.tail.clone())
+    }
+
+    fn note(
+        &mut self,
+        pointer: &[String],
+        items: (Option<&Item>, Option<&Item>, Option<&Item>),
+        outcome: Outcome,
+        step: Option<Step>,
+        reason: Option<Reason>,
+    ) {
+        let span = |i: Option<&Item>| i.map(|i| i.start..i.value.end);
+        let whole = |i: Option<&Item>, alone: bool| {
+            i.map(|i| if alone { i.lead.start..i.value.end } else { i.start..i.value.end })
+        };
+        let (b, s, r) = items;
+        let change = KeyChange {
+            pointer: pointer.join("\0") + "\0",
+            // A key that came or went took its comments along.
+            base: whole(b, s.is_none()),
+            site: whole(s, b.is_none()),
+            release: span(r),
+            result: None,
+            outcome,
+            step,
+            reason,
+        };
+        self.changes.push((pointer.to_vec(), change));
+    }
+
+    /// Merges the items under one key, in the release's order.
+    fn items(
+        &mut self,
+        pointer: &[String],
+        base: &[Item],
+        site: &[Item],
+        release: &[Item],
+        root: bool,
+    ) -> Result<(), Beyond> {
+        let (bases, sites, releases) = (by_name(base), by_name(site), by_name(release));
+        let child = |name: &str| -> Vec<String> { pointer.iter().cloned().chain([name.to_string()]).collect() };
+        let mut renamed: Vec<(&str, &str)> = Vec::new();
+        let came_from = |renamed: &[(&str, &str)], home: &str| {
+            renamed.iter().find(|(_, h)| *h == home).map(|(s, _)| *s).and_then(|s| sites.get(s).copied())
+        };
+        for s in site.iter().filter(|s| releases.get(s.name.as_str()).copied().is_none()) {
+            if let Some(b) = bases.get(s.name.as_str()).copied()
+                && b.body.canonical() != s.body.canonical()
+                && let Some(home) = renamed_to(b, &bases, release)
+            {
+                renamed.push((&s.name, home));
+            }
+        }
+        for r in release {
+            let at = child(&r.name);
+            match (bases.get(r.name.as_str()).copied(), sites.get(r.name.as_str()).copied()) {
+                (b, Some(s)) => {
+                    if let Some(b) = b {
+                        self.lines(&at, b.lead.clone(), s.lead.clone(), r.lead.clone())?;
+                        self.after(b, s, r)?;
+                    }
+                    self.value(&at, b, s, r)?;
+                }
+                (Some(b), None) if b.body.canonical() == r.body.canonical() => {
+                    self.note(&at, (Some(b), None, Some(r)), Outcome::Kept, None, None);
+                    self.delete(b, r)?;
+                }
+                (Some(b), None) => {
+                    self.note(&at, (Some(b), None, Some(r)), Outcome::Open, None, Some(Reason::SiteDeleted));
+                }
+                (None, None) => {
+                    if let Some(s) = came_from(&renamed, &r.name) {
+                        self.note(
+                            &at,
+                            (bases.get(s.name.as_str()).copied(), Some(s), Some(r)),
+                            Outcome::Fitted,
+                            Some(Step::RenamedKey),
+                            None,
+                        );
+                        self.replace(s, r)?;
+                    }
+                }
+            }
+        }
+        let mut before = None;
+        for (k, s) in site.iter().enumerate() {
+            if let Some(r) = releases.get(s.name.as_str()).copied() {
+                before = Some(r.end);
+                continue;
+            }
+            if renamed.iter().any(|(name, _)| *name == s.name) {
+                continue;
+            }
+            let at = child(&s.name);
+            match bases.get(s.name.as_str()).copied() {
+                Some(b) if b.body.canonical() == s.body.canonical() => continue,
+                Some(b) => {
+                    self.note(&at, (Some(b), Some(s), None), Outcome::Open, None, Some(Reason::KeyGone));
+                }
+                None => self.note(&at, (None, Some(s), None), Outcome::Kept, None, None),
+            }
+            let after = match before {
+                Some(_) => None,
+                None => site[k + 1..].iter().find_map(|n| releases.get(n.name.as_str()).copied()),
+            };
+            let place = self.place(s, release, before, after, root).ok_or(Beyond)?;
+            before = Some(place);
+            self.insert(s, release, place)?;
+        }
+        for b in base.iter().filter(|b| {
+            sites.get(b.name.as_str()).copied().is_none() && releases.get(b.name.as_str()).copied().is_none()
+        }) {
+            self.note(&child(&b.name), (Some(b), None, None), Outcome::Already, Some(Step::BothDeleted), None);
+        }
+        Ok(())
+    }
+
+    /// Where in the release a new item of the site goes: behind what it follows on the site, else before what
+    /// follows it there, else behind the last.
+    fn place(
+        &self,
+        new: &Item,
+        release: &[Item],
+        before: Option<usize>,
+        after: Option<&Item>,
+        root: bool,
+    ) -> Option<usize> {
+        let last = release.last()?.end;
+        let mut place = match (before, after) {
+            (Some(place), _) => place,
+            // The lines before the first item may be the head of the file, and belong there.
+            (None, Some(next)) if root && next.start == release[0].start => next.end,
+            (None, Some(next)) if next.inline => next.end,
+            (None, Some(next)) => next.lead.start,
+            (None, None) => last,
+        };
+        // Where headers part a document, what stands behind one belongs to it.
+        let sections = |i: &&Item| matches!(i.body, Body::Map(_)) && self.release[i.start] == b'[';
+        if root && let Some(first) = release.iter().find(sections) {
+            let bare_end = release.iter().rfind(|i| !sections(i)).map_or(0, |i| i.end);
+            place = if self.site[new.start] == b'[' && matches!(new.body, Body::Map(_)) {
+                place.max(bare_end)
+            } else {
+                place.min(first.lead.start.max(bare_end))
+            };
+        }
+        Some(place)
+    }
+
+    fn insert(&mut self, new: &Item, siblings: &[Item], place: usize) -> Result<(), Beyond> {
+        if new.inline {
+            return Err(Beyond);
+        }
+        let start = line_start(self.site, new.start);
+        let from = &self.site[start..new.start];
+        let to = match siblings.first() {
+            Some(first) if first.inline => vec![b' '; first.start - line_start(self.release, first.start)],
+            Some(first) => self.release[line_start(self.release, first.start)..first.start].to_vec(),
+            None => return Err(Beyond),
+        };
+        if !to.iter().chain(from).all(|b| matches!(b, b' ' | b'\t')) {
+            return Err(Beyond);
+        }
+        let raw = &self.site[new.lead.start..new.end];
+        let mut bytes = to.clone();
+        let width = raw.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        // Blank lines come first where the lead has some; then the first line has no indentation to replace.
+        let first_blank = matches!(raw.get(width), Some(b'\n' | b'\r'));
+        if first_blank {
+            bytes.clear();
+        }
+        bytes.extend(self.refit.write(&raw[width..], from, &to));
+        let end = self.refit.line_end();
+        if !bytes.ends_with(b"\n") {
+            bytes.extend_from_slice(end);
+        }
+        if place > 0 && self.release[place - 1] != b'\n' {
+            while bytes.last().is_some_and(|b| matches!(b, b'\n' | b'\r')) {
+                bytes.pop();
+            }
+            bytes.splice(0..0, end.iter().copied());
+        }
+        self.splices.push(Splice { at: place..place, bytes });
+        Ok(())
+    }
+
+    fn delete(&mut self, base: &Item, release: &Item) -> Result<(), Beyond> {
+        if release.inline {
+            return Err(Beyond);
+        }
+        let own_comment = solid(&self.base[base.lead.clone()]) == solid(&self.release[release.lead.clone()]);
+        let start = if own_comment { release.lead.start } else { line_start(self.release, release.start) };
+        self.splices.push(Splice { at: start..release.end, bytes: Vec::new() });
+        Ok(())
+    }
+
+    /// Merges the comments and blanks before an item; order and blanks are the release's.
+    fn lines(&mut self, at: &[String], b: Range<usize>, s: Range<usize>, r: Range<usize>) -> Result<(), Beyond> {
+        let (base, site, release) =
+            (solid(&self.base[b.clone()]), solid(&self.site[s.clone()]), solid(&self.release[r.clone()]));
+        if self.comments_are_form || base == site {
+            return Ok(());
+        }
+        let outcome = if site == release {
+            Outcome::Already
+        } else {
+            let texts = [&self.base[b.clone()], &self.site[s.clone()], &self.release[r.clone()]];
+            let dialect = Dialect { insertions: Insertions::Members, ..Dialect::default() };
+            let merged =
+                merge_text(texts[0], texts[1], texts[2], &dialect, &MergeOptions::default()).ok_or(Beyond)?;
+            if !merged.decisions.is_empty() {
+                return Err(Beyond);
+            }
+            let mut bytes = merged.bytes;
+            if !bytes.is_empty() && !bytes.ends_with(b"\n") {
+                if r.end == self.release.len() {
+                    if !self.release.ends_with(b"\n") && r.is_empty() {
+                        bytes.insert(0, b'\n');
+                    }
+                } else {
+                    bytes.push(b'\n');
+                }
+            }
+            self.splices.push(Splice { at: r.clone(), bytes });
+            Outcome::Kept
+        };
+        self.changes.push((
+            at.to_vec(),
+            KeyChange {
+                pointer: String::new(),
+                base: Some(b),
+                site: Some(s),
+                release: Some(r),
+                result: None,
+                outcome,
+                step: None,
+                reason: None,
+            },
+        ));
+        Ok(())
+    }
+
+    /// Merges the comment behind a value.
+    fn after(&mut self, b: &Item, s: &Item, r: &Item) -> Result<(), Beyond> {
+        let [base, site, release] =
+            [(self.base, b), (self.site, s), (self.release, r)].map(|(text, i)| text[i.after.clone()].trim_ascii());
+        if self.comments_are_form || base == site || site == release {
+            return Ok(());
+        }
+        if base != release {
+            return Err(Beyond);
+        }
+        self.splices.push(Splice { at: r.after.clone(), bytes: self.site[s.after.clone()].to_vec() });
+        Ok(())
+    }
+
+    /// Merges a value that site and release both have.
+    fn value(&mut self, at: &[String], b: Option<&Item>, s: &Item, r: &Item) -> Result<(), Beyond> {
+        let [base, site, release] = [b, Some(s), Some(r)].map(|i| i.map(|i| i.body.canonical()));
+        if let (Body::Map(si), Body::Map(ri)) = (&s.body, &r.body) {
+            let none = Vec::new();
+            let bi = match b.map(|b| &b.body) {
+                Some(Body::Map(items)) => items,
+                _ => &none,
+            };
+            // Also where no value differs: comments are within.
+            return self.items(at, bi, si, ri, false);
+        }
+        if base == site {
+            return Ok(());
+        }
+        let items = (b, Some(s), Some(r));
+        if site == release {
+            self.note(at, items, Outcome::Already, None, None);
+            return Ok(());
+        }
+        if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
+            && base != release
+            && have_names(bi, si, ri)
+        {
+            return self.items(at, bi, si, ri, false);
+        }
+        if base == release {
+            self.note(at, items, Outcome::Kept, None, None);
+        } else {
+            let sort = |body: &Body| match body {
+                Body::Map(_) => 0,
+                Body::List(_) => 1,
+                Body::Leaf(text) => 2 + u8::from(text.starts_with('"')),
+            };
+            let retyped = b.is_some_and(|b| sort(&b.body) != sort(&r.body));
+            let reason = if retyped { Reason::Retyped } else { Reason::BothChanged };
+            self.note(at, items, Outcome::Open, None, Some(reason));
+        }
+        self.replace(s, r)
+    }
+
+    /// Puts the site's value in place of the release's.
+    fn replace(&mut self, s: &Item, r: &Item) -> Result<(), Beyond> {
+        let leaf = |i: &Item| matches!(i.body, Body::Leaf(_));
+        let (from, to) = (indent_at(self.site, s.start), indent_at(self.release, r.start));
+        let trimmed = |text: &[u8], range: &Range<usize>| {
+            let lead = text[range.clone()].iter().take_while(|b| b.is_ascii_whitespace()).count();
+            range.start + lead..range.end
+        };
+        let (mut sv, mut rv) = (trimmed(self.site, &s.value), trimmed(self.release, &r.value));
+        if !leaf(s) || !leaf(r) {
+            // A block takes the place of a value, or a value that of a block.
+            if is_comment(&self.release[r.after.clone()]) || is_comment(&self.site[s.after.clone()]) {
+                return Err(Beyond);
+            }
+            (sv, rv) = (s.value.clone(), r.value.clone());
+        } else if sv.is_empty() || rv.is_empty() {
+            (sv, rv) = (s.value.clone(), r.value.clone());
+        }
+        let mut bytes = self.refit.write(&self.site[sv], from, to);
+        if self.release[r.start] == b'[' && leaf(s) != leaf(r) {
+            return Err(Beyond);
+        }
+        if rv.start == rv.end && bytes.first().is_some_and(|b| !b.is_ascii_whitespace()) {
+            bytes.insert(0, b' ');
+        }
+        self.splices.push(Splice { at: rv, bytes });
+        Ok(())
+    }
+
+    /// The release's text with everything put in its place.
+    fn spliced(&mut self) -> Vec<u8> {
+        self.splices.sort_by_key(|s| (s.at.start, s.at.end));
+        let mut out = Vec::with_capacity(self.release.len() + 256);
+        let mut at = 0;
+        for splice in &self.splices {
+            out.extend_from_slice(&self.release[at..splice.at.start.max(at)]);
+            out.extend_from_slice(&splice.bytes);
+            at = at.max(splice.at.end);
+        }
+        out.extend_from_slice(&self.release[at..]);
+        out
+    }
+}
+
+/// Tells whether the items of three lists have names of their own, and the site left those it kept in order.
+fn have_names(base: &[Item], site: &[Item], release: &[Item]) -> bool {
+    let all = || base.iter().chain(site).chain(release);
+    let leaves = all().all(|i| matches!(i.body, Body::Leaf(_)));
+    let identified = all().all(|i| match &i.body {
+        Body::Map(items) => items.iter().any(|i| IDENTITY.contains(&i.name.as_str())),
+        _ => false,
+    });
+    let distinct = |list: &[Item]| list.iter().map(|i| &i.name).collect::<HashSet<_>>().len() == list.len();
+    let common = |from: &[Item], of: &[Item]| -> Vec<String> {
+        let of: HashSet<&String> = of.iter().map(|i| &i.name).collect();
+        from.iter().map(|i| &i.name).filter(|n| of.contains(n)).cloned().collect()
+    };
+    (leaves || identified)
+        && [base, site, release].into_iter().all(distinct)
+        && common(base, site) == common(site, base)
+}
+
+fn by_name(items: &[Item]) -> HashMap<&str, &Item> {
+    items.iter().map(|i| (i.name.as_str(), i)).collect()
+}
+
+/// The one new key that has a dropped key's old value, if the value tells enough.
+fn renamed_to<'r>(old: &Item, bases: &HashMap<&str, &Item>, release: &'r [Item]) -> Option<&'r str> {
+    let value = old.body.canonical();
+    let telling = !matches!(old.body, Body::Leaf(_)) && value.len() > 4 || value.len() >= 8;
+    let mut homes = release.iter().filter(|r| !bases.contains_key(r.name.as_str()) && r.body.canonical() == value);
+    match (homes.next(), homes.next()) {
+        (Some(home), None) if telling => Some(&home.name),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::formats::{ini, toml, yaml};
+
+    fn merged(reader: Reader, base: &str, site: &str, release: &str) -> (String, Vec<Outcome>) {
+        let merge = merge(reader, base.as_bytes(), site.as_bytes(), release.as_bytes()).expect("an outline");
+        (String::from_utf8(merge.bytes).unwrap(), merge.changes.iter().map(|c| c.outcome).collect())
+    }
+
+    #[test]
+    fn yaml_takes_the_sites_values_into_the_releases_lines() {
+        let base =
+            "# Head\n\na: 1 # one\nnav:\n  - Home\n  - News\ndeep:\n  x: \"old\"\n  y: |\n    text\n    more\n";
+        let site = "a: 1\nown:\n    - {b: 2}\ndeep:\n    y: |\n        ours\n        more\n    x: new\nnav: \n    - Home\n    - News\n    - Shop\n";
+        let release = "# Head\n\na: 1 # one\n# counted\nn: 5\nnav:\n- Home\n- Blog\n- News\ndeep:\n  x: 'old'   # kept\n  y: |\n    text\n    more\n  z:\n";
+        let (text, outcomes) = merged(yaml::read, base, site, release);
+        assert_eq!(
+            text,
+            "# Head\n\na: 1 # one\nown:\n  - {b: 2}\n# counted\nn: 5\nnav:\n- Home\n- Blog\n- News\n- Shop\ndeep:\n  x: new   # kept\n  y: |\n    ours\n    more\n  z:\n"
+        );
+        assert_eq!(outcomes, [Outcome::Kept; 4]);
+    }
+
+    #[test]
+    fn comments_go_with_the_key_behind_them() {
+        let base = "# first\na: 1\n# wide: 3\nb: 2\n";
+        let site = "# first\na: 1\nwide: 4\n# ours\nb: 2\n";
+        let release = "# first\na: 0\n# wide: 3\nb: 2\n# new\nc: 3\n";
+        let (text, _) = merged(yaml::read, base, site, release);
+        assert_eq!(text, "# first\na: 0\nwide: 4\n# ours\nb: 2\n# new\nc: 3\n");
+    }
+
+    #[test]
+    fn toml_keys_stay_before_the_first_header() {
+        let base = "title = \"x\"\n\n[menu]\nopen = false # at start\n\n[[item]]\nname = \"a\"\nsize = 1\n";
+        let site = "title = \"x\"\nown = 1\n\n[[item]]\nname = \"a\"\nsize = 1\n\n[[item]]\nname = \"mine\"\nsize = 3\n\n[menu]\nopen = true\n";
+        let release = "title = 'x'\nlang = \"cy\"\n\n[menu]\nopen = false # at start\ndepth = 2\n\n[[item]]\nname = \"a\"\nsize = 2\n";
+        let (text, outcomes) = merged(toml::read, base, site, release);
+        assert_eq!(
+            text,
+            "title = 'x'\nown = 1\nlang = \"cy\"\n\n[menu]\nopen = true # at start\ndepth = 2\n\n[[item]]\nname = \"a\"\nsize = 2\n\n[[item]]\nname = \"mine\"\nsize = 3\n"
+        );
+        assert_eq!(outcomes, [Outcome::Kept; 3]);
+        assert!(toml::read(b"[[x]]\nv = 1\n[[x]]\nv = 2\n").is_none(), "nothing tells the tables apart");
+    }
+
+    #[test]
+    fn ini_values_go_on_and_sections_move() {
+        let base = "[b]\nx = 1\nlist =\n  one\n  two\n\n[a]\ny = 2\n";
+        let site = "[b]\nx=1\nlist =\n  one\n  ours\n\n[a]\ny = 2\nz: 3\n";
+        let release = "[a]\ny = 4\n\n; the rest\n[b]\nlist =\n  one\n  two\nx = 1\n";
+        let (text, outcomes) = merged(ini::read, base, site, release);
+        assert_eq!(text, "[a]\ny = 4\nz: 3\n\n; the rest\n[b]\nlist =\n  one\n  ours\nx = 1\n");
+        assert_eq!(outcomes, [Outcome::Kept; 2]);
+    }
+
+    #[test]
+    fn what_both_changed_is_asked_and_what_the_site_removed_goes() {
+        let (text, outcomes) = merged(yaml::read, "a: 1\nb: 2\nc: 3\nd: 4\n", "a: 8\nd: 5\n", "a: 9\nb: 2\nc: 0\n");
+        assert_eq!(text, "a: 8\nd: 5\nc: 0\n");
+        assert_eq!(outcomes, [Outcome::Open, Outcome::Kept, Outcome::Open, Outcome::Open]);
+    }
+
+    #[test]
+    fn what_an_outline_cannot_hold_is_left_to_lines() {
+        for text in [
+            "a: 1\na: 2\n",
+            "? x\n: y\n",
+            "a: 1\n---\nb: 2\n",
+            "a: |+\n  x\n\nb: 1\n",
+            "a: [1\n",
+            "x: &n\n  a: 1\n",
+        ] {
+            assert!(yaml::read(text.as_bytes()).is_none(), "{text}");
+        }
+        assert!(yaml::read(&b"[".repeat(20_000)).is_none());
+        assert!(yaml::read(&b"- ".repeat(20_000)).is_none());
+        assert!(toml::read(b"a = 1\na = 2\n").is_none() && ini::read(b"[a\nb = 1\n").is_none());
+        assert!(yaml::read(b"a: *x\nb: &y 1\n").is_none(), "an alias of nothing");
+    }
+}
