@@ -45,6 +45,9 @@ pub(crate) struct Global {
     /// Read the layout from this file [default: the nearest daxle.toml upwards]
     #[arg(long, global = true, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
+    /// Where the stock of releases is [default: as daxle.toml says, else in the user's data folder]
+    #[arg(long, global = true, value_name = "DIR", hide_short_help = true)]
+    pub(crate) stock: Option<PathBuf>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -67,6 +70,10 @@ pub(crate) enum Command {
     Forecast(ForecastArgs),
     Carry(CarryArgs),
     Verify(VerifyArgs),
+    Stock(StockArgs),
+    Child(ChildArgs),
+    Note(NoteArgs),
+    Init(InitArgs),
     Generate(GenerateArgs),
 }
 
@@ -88,6 +95,9 @@ pub(crate) struct SurveyArgs {
     /// Print the changes themselves, as unified diffs
     #[arg(long)]
     pub(crate) show: bool,
+    /// List only what the site changed after a carry, by its account
+    #[arg(long, value_name = "ACCOUNT", conflicts_with = "base")]
+    pub(crate) since: Option<PathBuf>,
 }
 
 /// Tell what a new release would do to the site's changes, and write nothing
@@ -110,8 +120,18 @@ pub(crate) struct ForecastArgs {
 pub(crate) struct CarryArgs {
     #[command(flatten)]
     pub(crate) sources: Sources,
-    #[command(flatten)]
-    pub(crate) release: ReleaseSource,
+    /// The vendor's new release: a path, or a version in stock; for a child theme also NAME@VERSION, of companions too
+    #[arg(long, value_name = "NEW", required = true)]
+    pub(crate) release: Vec<PathBuf>,
+    /// Carry this child theme along with the edited parent
+    #[arg(long, value_name = "CHILD", hide_short_help = true)]
+    pub(crate) child: Vec<PathBuf>,
+    /// Leave out overrides of a child theme that equal a vendor's file
+    #[arg(long, hide_short_help = true)]
+    pub(crate) prune: bool,
+    /// Step through releases in stock on the way: V1,V2, or `auto` for the way that asks least
+    #[arg(long, value_name = "VERSIONS", value_delimiter = ',', hide_short_help = true)]
+    pub(crate) through: Vec<String>,
     #[command(flatten)]
     pub(crate) merging: Merging,
     /// Folder for the result (a file, for three single files)
@@ -149,6 +169,119 @@ pub(crate) struct VerifyArgs {
     pub(crate) bounds: Bounds,
 }
 
+/// Keep untouched releases, and find out which one a copy came from
+#[derive(Debug, Args)]
+pub(crate) struct StockArgs {
+    #[command(subcommand)]
+    pub(crate) what: StockCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum StockCommand {
+    /// Add releases: vendor packages as they come, or folders
+    Add {
+        /// Packages or folders
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<PathBuf>,
+        /// Short name, for a theme that bears none
+        #[arg(long)]
+        name: Option<String>,
+        /// Version, for a theme that bears none
+        #[arg(long)]
+        version: Option<String>,
+        /// Where in the package the theme is; without it all themes in it are added
+        #[arg(long, value_name = "PATH")]
+        inside: Option<String>,
+        #[command(flatten)]
+        bounds: Bounds,
+    },
+    /// List the releases
+    List,
+    /// Show one theme's releases, or one release with its files
+    Show {
+        /// NAME, or NAME@VERSION
+        release: String,
+    },
+    /// Rank the releases by how much of a site's copy they explain
+    Match {
+        /// The site's copy
+        site: PathBuf,
+        /// Show so many releases
+        #[arg(long, value_name = "N", default_value_t = 10)]
+        top: usize,
+        #[command(flatten)]
+        bounds: Bounds,
+    },
+    /// Take releases out
+    Remove {
+        /// NAME@VERSION
+        #[arg(required = true, value_name = "NAME@VERSION")]
+        releases: Vec<String>,
+    },
+}
+
+/// Look after a child theme
+#[derive(Debug, Args)]
+pub(crate) struct ChildArgs {
+    #[command(subcommand)]
+    pub(crate) what: ChildCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum ChildCommand {
+    /// List every override with the release its text comes from, and what it needs
+    ///
+    /// The release is found by comparing with every release in stock, whatever the stamp says.
+    Overrides {
+        /// The child theme
+        child: PathBuf,
+        /// Compare with these releases [default: the newest in stock]
+        #[arg(long, value_name = "VERSION")]
+        release: Vec<PathBuf>,
+        #[command(flatten)]
+        bounds: Bounds,
+    },
+}
+
+/// Say why the site made a change
+///
+/// The reason is kept beside the site, in daxle-notes.toml, and shown wherever the change is.
+#[derive(Debug, Args)]
+pub(crate) struct NoteArgs {
+    /// Id of the change, or its beginning
+    #[arg(required_unless_present = "list")]
+    pub(crate) change: Option<String>,
+    /// The reason; an empty one takes the note away
+    pub(crate) why: Option<String>,
+    /// All changes in this file, in place of an id: --path PATH "why"
+    #[arg(long, value_name = "PATH")]
+    pub(crate) path: Option<String>,
+    /// List the notes
+    #[arg(long)]
+    pub(crate) list: bool,
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+}
+
+/// Look at the themes and propose a daxle.toml
+#[derive(Debug, Args)]
+pub(crate) struct InitArgs {
+    /// The site's copy of the theme
+    #[arg(long)]
+    pub(crate) site: Option<PathBuf>,
+    /// A child theme of it
+    #[arg(long)]
+    pub(crate) child: Option<PathBuf>,
+    /// Where to write [default: ./daxle.toml]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+    /// Write without asking
+    #[arg(long, short)]
+    pub(crate) yes: bool,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
+}
+
 /// Write man pages or shell completions
 #[derive(Debug, Args)]
 pub(crate) struct GenerateArgs {
@@ -174,9 +307,9 @@ pub(crate) enum Generate {
 /// Base and site.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Sources {
-    /// The untouched release that the site started from
+    /// The untouched release that the site started from: a path, or a version in stock [default: found in stock]
     #[arg(long, value_name = "OLD")]
-    pub(crate) base: PathBuf,
+    pub(crate) base: Option<PathBuf>,
     /// The site's copy of the theme
     #[arg(long)]
     pub(crate) site: PathBuf,
@@ -193,7 +326,7 @@ pub(crate) struct Sources {
 /// The new release.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct ReleaseSource {
-    /// The vendor's new release
+    /// The vendor's new release: a path, or a version in stock
     #[arg(long, value_name = "NEW")]
     pub(crate) release: PathBuf,
 }

@@ -1,11 +1,14 @@
 //! Daxle on the command line: parse, dispatch, print the error, exit code.
 
 mod args;
+mod children;
 mod commands;
 mod config;
 mod console;
+mod notes;
 mod progress;
 mod show;
+mod stock;
 mod themes;
 
 use std::process::ExitCode;
@@ -45,6 +48,10 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
         Command::Forecast(args) => commands::forecast::run(&args, &cli.global, console),
         Command::Carry(args) => commands::carry::run(&args, &cli.global, console),
         Command::Verify(args) => commands::verify::run(&args, &cli.global, console),
+        Command::Stock(args) => commands::stock::run(&args, &cli.global, console),
+        Command::Child(args) => commands::child::run(&args, &cli.global, console),
+        Command::Note(args) => commands::note::run(&args, &cli.global, console),
+        Command::Init(args) => commands::init::run(&args, &cli.global, console),
         Command::Generate(args) => commands::generate::run(&args, console),
     }
 }

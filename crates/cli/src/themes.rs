@@ -8,7 +8,9 @@ use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree};
 use daxle_files::{OpenOptions, Opened, Trouble, archive_kind, open_theme};
 
 use crate::args::{Bounds, Sources};
+use crate::config::Config;
 use crate::console::Console;
+use crate::stock::{self, Place};
 
 /// One of the themes, opened.
 pub(crate) enum Source {
@@ -26,7 +28,7 @@ impl Source {
         }
     }
 
-    fn identity(&self) -> Identity {
+    pub(crate) fn identity(&self) -> Identity {
         match self {
             Source::Theme(opened) => opened.identity.clone(),
             Source::File(_) => Identity::default(),
@@ -94,51 +96,101 @@ pub(crate) fn single_name(paths: &[&Path]) -> Result<Option<String>, Trouble> {
         return Err(Trouble::new(format!("{} is a file, but {} is a theme", files[0].display(), theme.display()))
             .hint("give three themes (folders or archives), or three single files"));
     }
-    let site = paths[1];
+    let site = paths[0];
     Ok(site.file_name().map(|n| n.to_string_lossy().into_owned()))
 }
 
-/// Base and site, opened.
+/// Base and site, opened, and where the base was found.
 pub(crate) struct Pair {
     pub(crate) base: Source,
     pub(crate) site: Source,
+    pub(crate) base_at: PathBuf,
 }
 
-/// Opens base and site, and checks that they are one theme.
-pub(crate) fn open_pair(sources: &Sources, layout: &Layout) -> Result<Pair, Trouble> {
-    let single = single_name(&[&sources.base, &sources.site])?;
-    let opening = Opening { layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
-    let site = opening.open(&sources.site, None, single.as_deref())?;
-    let base = opening.open(&sources.base, Some(site.tree()), single.as_deref())?;
-    let pair = Pair { base, site };
-    same_name(sources, &[("base", &pair.base), ("site", &pair.site)])?;
-    Ok(pair)
+/// The site's theme, opened; the others are found by what it says of itself.
+pub(crate) struct Site<'a> {
+    sources: &'a Sources,
+    config: &'a Config,
+    single: Option<String>,
+    pub(crate) site: Source,
 }
 
-/// Opens base, site and release, and says what is odd about the three.
-pub(crate) fn open_three(
-    sources: &Sources,
-    release: &Path,
-    layout: &Layout,
-    console: &Console,
-) -> Result<(Pair, Source), Trouble> {
-    let single = single_name(&[&sources.base, &sources.site, release])?;
-    let opening = Opening { layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
-    let site = opening.open(&sources.site, None, single.as_deref())?;
-    let like_site = |path: &Path| opening.open(path, Some(site.tree()), single.as_deref());
-    let (base, new) = rayon::join(|| like_site(&sources.base), || like_site(release));
-    let (pair, new) = (Pair { base: base?, site }, new?);
-    same_name(sources, &[("base", &pair.base), ("site", &pair.site), ("release", &new)])?;
-    let (base, next) = (pair.base.identity(), new.identity());
-    if let (Some(from), Some(to)) = (base.semver(), next.semver())
-        && from.jump_to(&to) == Jump::Back
-    {
-        console.warn(&format!("the release ({to}) is older than the base ({from}): are the two swapped?"));
+impl<'a> Site<'a> {
+    /// Opens the site's theme. `others` are the other paths that were given.
+    pub(crate) fn open(sources: &'a Sources, others: &[&Path], config: &'a Config) -> Result<Self, Trouble> {
+        let mut paths = vec![sources.site.as_path()];
+        paths.extend(sources.base.as_deref());
+        paths.extend(others);
+        let single = single_name(&paths)?;
+        if single.is_some() && sources.base.is_none() {
+            return Err(Trouble::new("a single file has no release of its own in stock")
+                .hint("name the file that it came from with --base"));
+        }
+        let opening =
+            Opening { layout: &config.layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
+        let site = opening.open(&sources.site, None, single.as_deref())?;
+        Ok(Site { sources, config, single, site })
     }
-    if pair.base.tree().entries() == new.tree().entries() {
-        console.warn("the release is identical to the base: there is nothing to carry into");
+
+    pub(crate) fn identity(&self) -> Identity {
+        self.site.identity()
     }
-    Ok((pair, new))
+
+    /// Where the base is: as given, or found in stock.
+    fn base(&self, console: &Console) -> Result<Place, Trouble> {
+        match &self.sources.base {
+            Some(given) => self.place(given),
+            None => stock::find_base(self.site.tree(), &self.site.identity(), self.config, console),
+        }
+    }
+
+    pub(crate) fn place(&self, given: &Path) -> Result<Place, Trouble> {
+        let identity = self.site.identity();
+        stock::locate(given, self.sources.inside.as_deref(), identity.name.as_deref(), self.config)
+    }
+
+    pub(crate) fn open_at(&self, place: &Place) -> Result<Source, Trouble> {
+        let opening =
+            Opening { layout: &self.config.layout, bounds: &self.sources.bounds, inside: place.inside.as_deref() };
+        opening.open(&place.path, Some(self.site.tree()), self.single.as_deref())
+    }
+
+    /// Opens the base, and checks that the two are one theme.
+    pub(crate) fn with_base(self, console: &Console) -> Result<Pair, Trouble> {
+        let place = self.base(console)?;
+        let base = self.open_at(&place)?;
+        same_name(self.sources, &[("base", &base), ("site", &self.site)])?;
+        Ok(Pair { base, site: self.site, base_at: place.path })
+    }
+
+    /// Opens base and release, and says what is odd about the three.
+    pub(crate) fn with_release(self, release: &Path, console: &Console) -> Result<Three, Trouble> {
+        let (base_at, release_at) = (self.base(console)?, self.place(release)?);
+        let (base, new) = rayon::join(|| self.open_at(&base_at), || self.open_at(&release_at));
+        let (base, new) = (base?, new?);
+        same_name(self.sources, &[("base", &base), ("site", &self.site), ("release", &new)])?;
+        let (from, to) = (base.identity().semver(), new.identity().semver());
+        if let (Some(from), Some(to)) = (from, to)
+            && from.jump_to(&to) == Jump::Back
+        {
+            console.warn(&format!("the release ({to}) is older than the base ({from}): are the two swapped?"));
+        }
+        if base.tree().entries() == new.tree().entries() {
+            console.warn("the release is identical to the base: there is nothing to carry into");
+        }
+        Ok(Three {
+            pair: Pair { base, site: self.site, base_at: base_at.path },
+            release: new,
+            release_at: release_at.path,
+        })
+    }
+}
+
+/// Base, site and release, opened.
+pub(crate) struct Three {
+    pub(crate) pair: Pair,
+    pub(crate) release: Source,
+    pub(crate) release_at: PathBuf,
 }
 
 /// Themes with different short names are most likely a mistake.
@@ -158,22 +210,33 @@ fn same_name(sources: &Sources, themes: &[(&str, &Source)]) -> Result<(), Troubl
     }
 }
 
-/// Describes the three themes, with sources as an account beside `out` names them.
-pub(crate) fn describe(sources: &Sources, release: &Path, pair: &Pair, new: &Source, out: Option<&Path>) -> Themes {
-    let name = |path: &Path| match out {
-        Some(out) => relative(path, out),
-        None => path.display().to_string(),
-    };
-    Themes {
-        base: pair.base.describe(name(&sources.base)),
-        site: pair.site.describe(name(&sources.site)),
-        release: new.describe(name(release)),
+impl Three {
+    /// Describes the three themes, with sources as an account beside `out` names them.
+    pub(crate) fn describe(&self, site_at: &Path, out: Option<&Path>) -> Themes {
+        let name = |path: &Path| match out {
+            Some(out) => relative(path, out),
+            None => path.display().to_string(),
+        };
+        Themes {
+            base: self.pair.base.describe(name(&self.pair.base_at)),
+            site: self.pair.site.describe(name(site_at)),
+            release: self.release.describe(name(&self.release_at)),
+        }
+    }
+
+    /// The vendor's notes between base and release.
+    pub(crate) fn vendor_notes(&self) -> Vec<Notes> {
+        let Source::Theme(opened) = &self.release else { return Vec::new() };
+        let (Some(from), Some(to)) = (self.pair.base.identity().semver(), opened.identity.semver()) else {
+            return Vec::new();
+        };
+        opened.changelog.as_deref().map(|log| changelog::between(log, &from, &to)).unwrap_or_default()
     }
 }
 
 /// Names `path` as seen from the folder of `file`, so that the two can be moved together; in full where they
 /// have nothing in common.
-fn relative(path: &Path, file: &Path) -> String {
+pub(crate) fn relative(path: &Path, file: &Path) -> String {
     let absolute = |path: &Path| path.canonicalize().or_else(|_| std::path::absolute(path));
     let folder = file.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let (Ok(path), Ok(folder)) = (absolute(path), absolute(folder)) else {
@@ -187,13 +250,4 @@ fn relative(path: &Path, file: &Path) -> String {
     let steps = std::iter::repeat_n(PathBuf::from(".."), up);
     let down = path.components().skip(common).map(|c| PathBuf::from(c.as_os_str()));
     steps.chain(down).collect::<PathBuf>().display().to_string()
-}
-
-/// The vendor's notes between base and release.
-pub(crate) fn vendor_notes(pair: &Pair, release: &Source) -> Vec<Notes> {
-    let Source::Theme(opened) = release else { return Vec::new() };
-    let (Some(from), Some(to)) = (pair.base.identity().semver(), opened.identity.semver()) else {
-        return Vec::new();
-    };
-    opened.changelog.as_deref().map(|log| changelog::between(log, &from, &to)).unwrap_or_default()
 }

@@ -11,8 +11,8 @@
 //! 4. [`carry::verify`] proves the account against the result, without asking the merge.
 //!
 //! Nothing here touches a file, a terminal, a clock or an environment variable. Modules import downwards only,
-//! in the order in which they are listed: [`text`], [`diff`], [`merge`], [`theme`], [`formats`], [`changes`],
-//! [`carry`].
+//! in the order in which they are listed: [`text`], [`diff`], [`merge`], [`theme`], [`formats`], [`stock`],
+//! [`child`], [`changes`], [`carry`].
 //!
 //! ```
 //! use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, account, carry};
@@ -53,8 +53,10 @@
 
 pub mod carry;
 pub mod changes;
+pub mod child;
 pub mod diff;
 pub mod formats;
 pub mod merge;
+pub mod stock;
 pub mod text;
 pub mod theme;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use daxle_core::carry::{Content, Sink};
-use daxle_core::theme::ReadError;
+use daxle_core::theme::{Digest, ReadError};
 
 use crate::folder::create;
 use crate::{FolderTree, Trouble};
@@ -107,6 +107,27 @@ impl<'a> Building<'a> {
         }
         self.finished = true;
         Ok(())
+    }
+
+    /// Changes a file of the result that was put already. `change` gives the new bytes, or nothing; returns their
+    /// digest.
+    ///
+    /// # Errors
+    ///
+    /// When the file cannot be read or written.
+    pub fn rewrite(
+        &self,
+        path: &str,
+        change: impl FnOnce(&[u8]) -> Option<Vec<u8>>,
+    ) -> Result<Option<Digest>, Trouble> {
+        let full = self.part.join(path);
+        if !full.exists() {
+            return Ok(None);
+        }
+        let bytes = fs::read(&full).map_err(|e| Trouble::io("read", &full, &e))?;
+        let Some(new) = change(&bytes) else { return Ok(None) };
+        write_file(&full, &new)?;
+        Ok(Some(Digest::of(&new)))
     }
 
     fn write(&self, root: &Path, path: &str, content: &Content) -> Result<(), ReadError> {

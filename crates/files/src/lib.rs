@@ -3,6 +3,7 @@
 //! * [`open_theme`] takes a folder, a `.zip`, a `.tar.gz` or a vendor's whole package and finds the theme in it
 //! * [`FolderTree`] is a theme in a folder, as the core sees it
 //! * [`Building`] takes the files of a result and puts them in place in one step
+//! * [`Stock`] keeps untouched releases, with what is needed to compare them without unpacking
 //! * [`write_zip`] packs files deterministically
 //!
 //! Archives and themes are hostile input: see [`Limits`] and the module `safe`.
@@ -12,13 +13,15 @@ mod building;
 mod folder;
 mod open;
 mod safe;
+mod stock;
 mod trouble;
 mod zipper;
 
 pub use archive::{ArchiveKind, archive_kind};
 pub use building::{Building, write_file};
 pub use folder::{FolderTree, LinkRule};
-pub use open::{OpenOptions, Opened, open_theme};
+pub use open::{OpenOptions, Opened, open_all, open_theme};
 pub use safe::Limits;
+pub use stock::{Added, Release, Stock};
 pub use trouble::Trouble;
 pub use zipper::{ZipEntry, write_zip};

@@ -94,6 +94,39 @@ pub fn open_theme(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> 
     })
 }
 
+/// Opens every theme in a source: all that have an identity, or the one that is there without.
+///
+/// # Errors
+///
+/// As [`open_theme`].
+pub fn open_all(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> Result<Vec<Opened>, Trouble> {
+    let is_folder = fs::metadata(source).map_err(|e| missing(source, &e))?.is_dir();
+    let mut search = Search { layout, options, unpacked: Vec::new(), bytes: 0, passed: None };
+    let top = match archive_kind(source) {
+        Some(kind) if !is_folder => search.unpacked(source, kind)?,
+        _ => source.to_path_buf(),
+    };
+    let (name, folder) = see_through(&top, String::new());
+    let root = search.place(name, folder);
+    let mut places = Vec::new();
+    if root.identity.file.is_some() {
+        places.push(root);
+    } else {
+        search.collect(&root.folder, &root.name, 0, false, &mut places)?;
+        places.retain(|p| p.identity.file.is_some());
+    }
+    drop(search);
+    if places.is_empty() {
+        return Ok(vec![open_theme(source, layout, options)?]);
+    }
+    // Each is opened on its own, by the way that will open it again.
+    let open = |place: &Place| {
+        let inside = (!place.name.is_empty()).then_some(place.name.as_str());
+        open_theme(source, layout, &OpenOptions { inside, ..*options })
+    };
+    places.iter().map(open).collect()
+}
+
 /// A path that is not there, with the nearest name that is.
 fn missing(source: &Path, error: &std::io::Error) -> Trouble {
     let trouble = Trouble::io("open", source, error);

@@ -3,61 +3,228 @@
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
-use daxle_core::carry::account::Account;
+use daxle_core::carry::account::{Account, Remark, Theme, Themes};
 use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
-use daxle_core::theme::ReadError;
-use daxle_files::{Building, Trouble, write_file};
+use daxle_core::theme::{ReadError, Tree, find_stamp, with_stamp};
+use daxle_files::{Building, FolderTree, Trouble, write_file};
 
 use super::Ended;
-use crate::args::{CarryArgs, Format, Global};
-use crate::config;
+use crate::args::{CarryArgs, Format, Global, Sources};
+use crate::children;
+use crate::config::{self, Config};
 use crate::console::{Console, Failure};
+use crate::notes::Notes;
 use crate::progress::Progress;
 use crate::show;
-use crate::themes::{self, Source};
+use crate::stock;
+use crate::themes::{self, Site, Source};
 
 pub(crate) fn run(args: &CarryArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let layout = config::layout(global.config.as_deref())?;
-    let new = &args.release.release;
-    let account_path = args.account.clone().unwrap_or_else(|| beside(&args.out, "account.json"));
-    apart(&args.out, &[("base", &args.sources.base), ("site", &args.sources.site), ("release", new)])?;
-    if account_path.starts_with(&args.out) {
-        return Err(Trouble::new("the account would lie inside the result")
-            .hint("a theme holds nothing of Daxle: name another place with --account")
-            .into());
+    let config = config::read(global)?;
+    let job = Job { args, config: &config, console };
+    if !args.child.is_empty() {
+        return job.together(global);
     }
-    let (pair, release) = themes::open_three(&args.sources, new, &layout, console)?;
-    let progress = Progress::new(console, "carrying");
-    let options = CarryOptions::from(&args.merging);
-    let inputs = Inputs {
-        base: pair.base.tree(),
-        site: pair.site.tree(),
-        release: release.tree(),
-        layout: &layout,
-        themes: themes::describe(&args.sources, new, &pair, &release, Some(&account_path)),
-        vendor_notes: themes::vendor_notes(&pair, &release),
-        notes_on: Default::default(),
-        progress: &|done, all| progress.at(done, all),
-        unnamed: String::new(),
+    let others: Vec<&Path> = args.release.iter().map(PathBuf::as_path).collect();
+    let site = Site::open(&args.sources, &others, &config)?;
+    let account_path = args.account.clone().unwrap_or_else(|| beside(&args.out, "account.json"));
+    let account = if args.sources.base.is_none() && site.identity().parent.is_some() {
+        job.child(&site, &args.sources.site, &args.out, &account_path)?
+    } else {
+        let [release] = &args.release[..] else {
+            return Err(Trouble::new("a theme is carried into one release")
+                .hint("give --release once; several are for a child theme and its companions")
+                .into());
+        };
+        job.theme(site, release, &args.out, &account_path)?
     };
-    let account = match (&pair.site, &release) {
-        (Source::Theme(site), Source::Theme(release)) => {
-            let aside = beside(&args.out, "aside");
-            let building = Building::begin(&args.out, &aside, args.replace, &site.tree, &release.tree)?;
-            let account = carry(&inputs, &options, &building)?;
-            building.finish()?;
-            account
-        }
-        _ => one_file(args, &inputs, &options)?,
-    };
-    drop(progress);
-    write_account(&account_path, &account)?;
     if global.format == Format::Json {
         console.json(&account)?;
     } else {
         console.result(&show::carry::text(&account, &args.out, &account_path))?;
     }
     Ok(Ended::open_if(account.totals.open > 0))
+}
+
+/// One call of the command.
+struct Job<'a> {
+    args: &'a CarryArgs,
+    config: &'a Config,
+    console: &'a Console,
+}
+
+impl Job<'_> {
+    /// Carries an edited parent, and the child themes beside it.
+    fn together(&self, global: &Global) -> Result<Ended, Failure> {
+        let folder = |path: &Path| path.file_name().map(|n| self.args.out.join(n)).unwrap_or_default();
+        let mut accounts = Vec::new();
+        let sources = &self.args.sources;
+        let site = Site::open(sources, &[], self.config)?;
+        let mine = |r: &&PathBuf| {
+            let name = stock::label(r).and_then(|(name, _)| name.map(String::from));
+            name.is_none() || name == site.identity().name
+        };
+        let release = self.args.release.iter().find(mine).unwrap_or(&self.args.release[0]).clone();
+        let out = folder(&sources.site);
+        let account_path = beside(&out, "account.json");
+        accounts.push((self.theme(site, &release, &out, &account_path)?, out, account_path));
+        for path in &self.args.child {
+            let child = Sources { site: path.clone(), base: None, inside: None, ..sources.clone() };
+            let child = Site::open(&child, &[], self.config)?.site;
+            let out = folder(path);
+            let account_path = beside(&out, "account.json");
+            accounts.push((self.child_of(&child, path, &out, &account_path)?, out, account_path));
+        }
+        if global.format == Format::Json {
+            console_json(self.console, &accounts)?;
+        } else {
+            for (k, (account, out, path)) in accounts.iter().enumerate() {
+                self.console.result(&format!(
+                    "{}{}",
+                    if k > 0 { "\n" } else { "" },
+                    show::carry::text(account, out, path)
+                ))?;
+            }
+        }
+        Ok(Ended::open_if(accounts.iter().any(|(a, ..)| a.totals.open > 0)))
+    }
+
+    /// Carries a theme, or a single file.
+    fn theme(&self, site: Site<'_>, release: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
+        let (args, config) = (self.args, self.config);
+        let site_at = args.sources.site.clone();
+        let three = site.with_release(release, self.console)?;
+        self.apart(
+            out,
+            account_path,
+            &[("base", &three.pair.base_at), ("site", &site_at), ("release", &three.release_at)],
+        )?;
+        let mut notes = Notes::read(config, &site_at)?;
+        let progress = Progress::new(self.console, "carrying");
+        let inputs = Inputs {
+            base: three.pair.base.tree(),
+            site: three.pair.site.tree(),
+            release: three.release.tree(),
+            layout: &config.layout,
+            themes: three.describe(&site_at, Some(account_path)),
+            vendor_notes: three.vendor_notes(),
+            notes_on: notes.by_change(),
+            progress: &|done, all| progress.at(done, all),
+            unnamed: String::new(),
+        };
+        let options = CarryOptions::from(&args.merging);
+        let account = match (&three.pair.site, &three.release) {
+            (Source::Theme(site), Source::Theme(release)) => {
+                let aside = beside(out, "aside");
+                let building = Building::begin(out, &aside, args.replace, &site.tree, &release.tree)?;
+                let account = carry(&inputs, &options, &building)?;
+                building.finish()?;
+                account
+            }
+            _ => one_file(args, &inputs, &options)?,
+        };
+        drop(progress);
+        write_account(account_path, &account)?;
+        if account.changes.iter().any(|c| c.note.is_some()) && out.is_dir() {
+            let result = FolderTree::read(out, args.sources.bounds.link_rule(), args.sources.bounds.limits())?;
+            if notes.follow(&account, three.release.tree(), &result, &config.layout)? {
+                notes.save()?;
+            }
+        }
+        Ok(account)
+    }
+
+    fn child(&self, site: &Site<'_>, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
+        self.child_of(&site.site, site_at, out, account_path)
+    }
+
+    /// Carries the overrides of a child theme, each with the base that it came from.
+    fn child_of(&self, site: &Source, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
+        let (args, config) = (self.args, self.config);
+        let Source::Theme(opened) = site else {
+            return Err(Trouble::new("a child theme is a folder or an archive").into());
+        };
+        self.apart(out, account_path, &[("child theme", site_at)])?;
+        let vendors = children::vendors(&opened.identity, &args.release, config)?;
+        let found = vendors.overrides(&opened.tree, &opened.identity, &config.layout)?;
+        let record = children::record(found, args.prune);
+        let parts = children::assemble(&opened.tree, &record, &vendors.stock, &config.layout)?;
+        let notes = Notes::read(config, site_at)?;
+        let progress = Progress::new(self.console, "carrying");
+        let stocked = |files: usize, version: Option<String>| Theme {
+            source: themes::relative(vendors.stock.dir(), account_path),
+            inside: None,
+            title: None,
+            name: opened.identity.parent.clone(),
+            version,
+            files,
+        };
+        let newest = vendors.current().first().map(|r| r.version.clone());
+        let inputs = Inputs {
+            base: &parts.base,
+            site: &parts.site,
+            release: &parts.release,
+            layout: &config.layout,
+            themes: Themes {
+                base: stocked(parts.base.entries().len(), None),
+                site: site.describe(themes::relative(site_at, account_path)),
+                release: stocked(parts.release.entries().len(), newest),
+            },
+            vendor_notes: Vec::new(),
+            notes_on: notes.by_change(),
+            progress: &|done, all| progress.at(done, all),
+            unnamed: String::new(),
+        };
+        let aside = beside(out, "aside");
+        let building = Building::begin(out, &aside, args.replace, &parts.site, &parts.release)?;
+        let mut account = carry(&inputs, &CarryOptions::from(&args.merging), &building)?;
+        drop(progress);
+        // An override gets the new stamp only when nothing in it is open.
+        for decision in &account.decisions {
+            let site_path =
+                account.files.iter().find(|f| f.path == decision.path).and_then(|f| f.site_path.as_ref());
+            let Some(stamp) = parts.stamps.get(site_path.unwrap_or(&decision.path)).or_else(|| {
+                record.overrides.iter().find(|o| o.path == decision.path).and_then(|o| o.stamp.as_ref())
+            }) else {
+                continue;
+            };
+            let pattern = config.layout.stamp.as_deref();
+            let digest = building.rewrite(&decision.path, |bytes| {
+                find_stamp(bytes, pattern).map(|found| with_stamp(bytes, &found, stamp))
+            })?;
+            let file = account.files.iter_mut().find(|f| f.path == decision.path);
+            if let (Some(file), Some(digest)) = (file, digest) {
+                file.digest = Some(digest.hex());
+            }
+        }
+        building.finish()?;
+        for (path, text) in children::remarks(&record, &parts.stamps) {
+            account.remarks.push(Remark { path, text });
+        }
+        account.child = Some(record);
+        write_account(account_path, &account)?;
+        let (order, warnings) = vendors.order(opened.identity.name.as_deref().unwrap_or("the child theme"));
+        for warning in warnings {
+            self.console.warn(&warning);
+        }
+        if vendors.current().len() > 1 {
+            self.console.say(&format!("update in this order: {}", order.join(", then ")));
+        }
+        Ok(account)
+    }
+
+    /// The result must not lie in an input, nor an input in it, nor the account in the result.
+    fn apart(&self, out: &Path, account_path: &Path, inputs: &[(&str, &Path)]) -> Result<(), Trouble> {
+        if account_path.starts_with(out) {
+            return Err(Trouble::new("the account would lie inside the result")
+                .hint("a theme holds nothing of Daxle: name another place with --account"));
+        }
+        apart(out, inputs)
+    }
+}
+
+fn console_json(console: &Console, accounts: &[(Account, PathBuf, PathBuf)]) -> Result<(), Failure> {
+    console.json(&accounts.iter().map(|(account, ..)| account).collect::<Vec<_>>())
 }
 
 /// Names a companion of the result: `DIR.account.json`.
@@ -75,8 +242,7 @@ pub(crate) fn write_account(path: &Path, account: &Account) -> Result<(), Failur
     Ok(write_file(path, &text)?)
 }
 
-/// The result must not lie in an input, nor an input in it.
-fn apart(out: &Path, inputs: &[(&str, &PathBuf)]) -> Result<(), Trouble> {
+fn apart(out: &Path, inputs: &[(&str, &Path)]) -> Result<(), Trouble> {
     let full = |path: &Path| -> Option<PathBuf> {
         let parent = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         path.canonicalize().ok().or_else(|| Some(parent.canonicalize().ok()?.join(path.file_name()?)))

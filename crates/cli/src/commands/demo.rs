@@ -27,7 +27,7 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
     std::env::set_current_dir(&dir).map_err(|e| Trouble::io("enter", &dir, &e))?;
 
     let sources = Sources {
-        base: "packages/lanternfold-2.6.1.zip".into(),
+        base: Some("packages/lanternfold-2.6.1.zip".into()),
         site: "site/lanternfold".into(),
         inside: None,
         rename_ok: false,
@@ -44,7 +44,7 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
         console.say(&format!("{t}$ daxle {command}{t:#}"));
     };
     step(&format!("survey {common}"));
-    super::survey::run(&SurveyArgs { sources: sources.clone(), show: false }, global, console)?;
+    super::survey::run(&SurveyArgs { sources: sources.clone(), show: false, since: None }, global, console)?;
     console.say("");
     step(&format!("forecast {common} {new}"));
     let forecast = ForecastArgs { sources: sources.clone(), release: release.clone(), merging: merging.clone() };
@@ -52,7 +52,17 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
     console.say("");
     step(&format!("carry {common} {new} --out carried"));
     let bounds = sources.bounds.clone();
-    let carry = CarryArgs { sources, release, merging, out: "carried".into(), account: None, replace: false };
+    let carry = CarryArgs {
+        sources,
+        release: vec![release.release],
+        child: Vec::new(),
+        prune: false,
+        through: Vec::new(),
+        merging,
+        out: "carried".into(),
+        account: None,
+        replace: false,
+    };
     super::carry::run(&carry, global, console)?;
     console.say("");
     step("verify carried");

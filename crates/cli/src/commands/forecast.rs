@@ -6,22 +6,24 @@ use super::Ended;
 use crate::args::{ForecastArgs, Format, Global};
 use crate::config;
 use crate::console::{Console, Failure};
+use crate::notes::Notes;
 use crate::progress::Progress;
 use crate::show;
-use crate::themes;
+use crate::themes::Site;
 
 pub(crate) fn run(args: &ForecastArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let layout = config::layout(global.config.as_deref())?;
-    let (pair, release) = themes::open_three(&args.sources, &args.release.release, &layout, console)?;
+    let config = config::read(global)?;
+    let release = &args.release.release;
+    let three = Site::open(&args.sources, &[release], &config)?.with_release(release, console)?;
     let progress = Progress::new(console, "forecasting");
     let inputs = Inputs {
-        base: pair.base.tree(),
-        site: pair.site.tree(),
-        release: release.tree(),
-        layout: &layout,
-        themes: themes::describe(&args.sources, &args.release.release, &pair, &release, None),
-        vendor_notes: themes::vendor_notes(&pair, &release),
-        notes_on: Default::default(),
+        base: three.pair.base.tree(),
+        site: three.pair.site.tree(),
+        release: three.release.tree(),
+        layout: &config.layout,
+        themes: three.describe(&args.sources.site, None),
+        vendor_notes: three.vendor_notes(),
+        notes_on: Notes::read(&config, &args.sources.site)?.by_change(),
         progress: &|done, all| progress.at(done, all),
         unnamed: String::new(),
     };

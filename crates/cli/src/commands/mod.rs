@@ -1,9 +1,13 @@
 //! The commands, one file each: what was typed, one call of the core, and showing what came out.
 
 pub(crate) mod carry;
+pub(crate) mod child;
 pub(crate) mod demo;
 pub(crate) mod forecast;
 pub(crate) mod generate;
+pub(crate) mod init;
+pub(crate) mod note;
+pub(crate) mod stock;
 pub(crate) mod survey;
 pub(crate) mod verify;
 

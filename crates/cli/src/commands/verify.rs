@@ -10,13 +10,14 @@ use daxle_files::{FolderTree, Trouble};
 use super::Ended;
 use super::carry::{beside, write_account};
 use crate::args::{Format, Global, VerifyArgs};
+use crate::children;
 use crate::config;
 use crate::console::{Console, Failure};
 use crate::show::{self, wire};
 use crate::themes::{Opening, Source};
 
 pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let layout = config::layout(global.config.as_deref())?;
+    let config = config::read(global)?;
     let account_path = args.account.clone().unwrap_or_else(|| beside(&args.dir, "account.json"));
     if !args.dir.exists() {
         return Err(Trouble::new(format!("there is no result at {}", args.dir.display()))
@@ -26,11 +27,25 @@ pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Resu
     let account = read_account(&account_path)?;
     let single = (args.dir.is_file()).then(|| account.files.first().map(|f| f.path.clone()).unwrap_or_default());
     let open = |role: &str, theme: &Theme, given: Option<&PathBuf>| -> Result<Source, Failure> {
-        source(args, &layout, role, theme, given, &account_path, single.as_deref())
+        source(args, &config.layout, role, theme, given, &account_path, single.as_deref())
     };
-    let base = open("base", &account.themes.base, args.base.as_ref())?;
     let site = open("site", &account.themes.site, args.site.as_ref())?;
-    let release = open("release", &account.themes.release, args.release.as_ref())?;
+    // A child's base and release are put together again from what its overrides shadow.
+    let parts = match (&account.child, &site) {
+        (Some(record), Source::Theme(child)) => {
+            Some(children::assemble(&child.tree, record, &config.stock()?, &config.layout)?)
+        }
+        _ => None,
+    };
+    let three: [Source; 2];
+    let trees: [&dyn Tree; 3] = match &parts {
+        Some(parts) => [&parts.base, &parts.site, &parts.release],
+        None => {
+            let base = open("base", &account.themes.base, args.base.as_ref())?;
+            three = [base, open("release", &account.themes.release, args.release.as_ref())?];
+            [three[0].tree(), site.tree(), three[1].tree()]
+        }
+    };
     let result: Box<dyn Tree> = match &single {
         Some(name) => {
             let bytes = std::fs::read(&args.dir).map_err(|e| Trouble::io("read", &args.dir, &e))?;
@@ -38,8 +53,7 @@ pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Resu
         }
         None => Box::new(FolderTree::read(&args.dir, args.bounds.link_rule(), args.bounds.limits())?),
     };
-    let evidence =
-        Evidence { base: base.tree(), site: site.tree(), release: release.tree(), result: result.as_ref() };
+    let evidence = Evidence { base: trees[0], site: trees[1], release: trees[2], result: result.as_ref() };
     let proof = verify(&account, &evidence)?;
     if proof.account != account {
         write_account(&account_path, &proof.account)?;

@@ -1,7 +1,9 @@
 //! The ways to show what came out: text for people, JSON for programs.
 
 pub(crate) mod carry;
+pub(crate) mod child;
 pub(crate) mod forecast;
+pub(crate) mod stock;
 pub(crate) mod survey;
 pub(crate) mod verify;
 pub(crate) mod wire;
@@ -24,6 +26,7 @@ pub(crate) mod style {
     pub(crate) const FAINT: Style = Style::new().dimmed();
     pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
     pub(crate) const LOOK: Style = AnsiColor::Cyan.on_default();
+    pub(crate) const NOTE: Style = Style::new().italic();
     pub(crate) const OPEN: Style = AnsiColor::Magenta.on_default().bold();
 }
 

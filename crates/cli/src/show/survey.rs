@@ -2,31 +2,43 @@
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
+use std::path::Path;
 
 use daxle_core::carry::account::Theme;
-use daxle_core::changes::{Change, Survey, What};
+use daxle_core::changes::{Change, ChangeId, Survey, What};
 use daxle_core::theme::Kind;
 
 use super::{count, size_words, style};
 use crate::console::harmless;
 
-pub(crate) fn text(base: &Theme, site: &Theme, survey: &Survey) -> String {
+pub(crate) fn text(
+    base: &Theme,
+    site: &Theme,
+    survey: &Survey,
+    notes: &BTreeMap<ChangeId, String>,
+    since: Option<&Path>,
+) -> String {
     let (t, f) = (style::TITLE, style::FAINT);
     let mut out = String::new();
     let total = survey.changes().count();
     let _ = writeln!(
         out,
-        "{t}{}{t:#}: the site {} made {} in {}; {} untouched\n",
+        "{t}{}{t:#}: the site {} made {} in {}{}; {} untouched\n",
         harmless(&base.label()),
         harmless(&site.source),
         count(total, "change"),
         count(survey.files.len(), "file"),
+        since.map(|s| format!(" after the carry of {}", s.display())).unwrap_or_default(),
         count(survey.untouched, "file"),
     );
     for file in &survey.files {
         let _ = writeln!(out, "{t}{}{t:#}  {f}{}{f:#}", harmless(&file.path), file.kind);
         for change in &file.changes {
             let _ = writeln!(out, "  {f}{}{f:#}  {}", change.id, line(change));
+            if let Some(note) = notes.get(&change.id) {
+                let n = style::NOTE;
+                let _ = writeln!(out, "              {n}note: {}{n:#}", harmless(note));
+            }
         }
     }
     if total > 0 {

@@ -1,6 +1,8 @@
 //! What the commands write as JSON (`docs/account-format.md`); apart from the core's types, so that a change
 //! there cannot change the format.
 
+use std::collections::BTreeMap;
+
 use daxle_core::carry::account::{Account, Blob, Lines, Theme, Totals, VendorChange};
 use daxle_core::carry::{Finding, Proof};
 use daxle_core::changes::{ChangeId, Origin, Survey, What};
@@ -38,10 +40,12 @@ struct SurveyChange {
     added: Option<Blob>,
     #[serde(skip_serializing_if = "Option::is_none")]
     size: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    note: Option<String>,
 }
 
 impl SurveyReport {
-    pub(crate) fn new(base: Theme, site: Theme, survey: &Survey) -> Self {
+    pub(crate) fn new(base: Theme, site: Theme, survey: &Survey, notes: &BTreeMap<ChangeId, String>) -> Self {
         let changes = survey.files.iter().flat_map(|file| {
             file.changes.iter().map(|c| SurveyChange {
                 id: c.id.clone(),
@@ -55,6 +59,7 @@ impl SurveyReport {
                 removed: c.base.as_ref().map(|_| Blob::of(&c.removed)),
                 added: c.site.as_ref().map(|_| Blob::of(&c.added)),
                 size: matches!(c.what, What::Added | What::Replaced).then_some(c.size),
+                note: notes.get(&c.id).cloned(),
             })
         });
         SurveyReport {

@@ -9,6 +9,8 @@ use assert_cmd::Command;
 /// A folder for one test, with a cleared environment for the program.
 pub(crate) struct Env {
     dir: tempfile::TempDir,
+    /// The folder in it that the program runs in.
+    within: PathBuf,
 }
 
 /// What the program printed and how it ended.
@@ -21,11 +23,21 @@ pub(crate) struct Ran {
 
 impl Env {
     pub(crate) fn new() -> Self {
-        Env { dir: tempfile::tempdir().expect("a temporary folder") }
+        Env { dir: tempfile::tempdir().expect("a temporary folder"), within: PathBuf::new() }
+    }
+
+    /// The same with a folder of it as the place to work in.
+    pub(crate) fn within(mut self, folder: &str) -> Self {
+        self.within = folder.into();
+        self
+    }
+
+    fn here(&self) -> PathBuf {
+        self.dir.path().join(&self.within)
     }
 
     pub(crate) fn path(&self, name: &str) -> PathBuf {
-        self.dir.path().join(name)
+        self.here().join(name)
     }
 
     /// Writes files below a folder.
@@ -52,7 +64,7 @@ impl Env {
         let Output { status, stdout, stderr } = Command::cargo_bin("daxle")
             .expect("the program")
             .args(args.split_whitespace())
-            .current_dir(self.dir.path())
+            .current_dir(self.here())
             .env_clear()
             .env("TMPDIR", self.dir.path())
             .output()

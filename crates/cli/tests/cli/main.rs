@@ -4,13 +4,17 @@
 //! * `carry`: results, accounts, single files, swapping
 //! * `sources`: folders, archives, packages, and hostile ones
 //! * `verify`: proofs, settled markers, seeded faults
+//! * `stock`: releases in stock, matching, notes
+//! * `child`: overrides and child themes
 //! * `wire`: the JSON, read back with every field named
 //! * `messages`: what a user sees when something is wrong
 
 mod carry;
+mod child;
 mod demo;
 mod env;
 mod messages;
 mod sources;
+mod stock;
 mod verify;
 mod wire;

@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::changes::{ChangeId, Origin, What};
+use crate::child::Override;
 use crate::merge::{Outcome, Reason, Step};
 use crate::theme::changelog::Notes;
 use crate::theme::{Identity, Jump, Kind};
@@ -44,6 +45,19 @@ pub struct Account {
     /// Things to know that are no decision.
     #[serde(default)]
     pub remarks: Vec<Remark>,
+    /// For a child theme, its overrides: the base and the release were put together from what they shadow.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub child: Option<ChildRecord>,
+}
+
+/// What a child theme's carry was put together from.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct ChildRecord {
+    /// The overrides, as they stood before.
+    pub overrides: Vec<Override>,
+    /// Overrides that were left out because they equal a vendor's file.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub pruned: Vec<String>,
 }
 
 /// The three themes of a carry.

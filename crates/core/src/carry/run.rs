@@ -245,6 +245,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         vendor: Vec::new(),
         notes: inputs.vendor_notes.clone(),
         remarks: Vec::new(),
+        child: None,
     };
     let version = |t: &super::account::Theme| t.version.as_deref().and_then(Version::parse);
     if let (Some(base), Some(release)) = (version(&inputs.themes.base), version(&inputs.themes.release)) {

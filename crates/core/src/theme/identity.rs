@@ -1,5 +1,7 @@
 //! Who a theme is: title, short name, version, parent.
 
+use std::collections::BTreeMap;
+
 use super::{IdentityFormat, IdentityReader, Layout, Tree, Version};
 
 /// What a theme says of itself. All of it can be missing: such a theme goes by its folder's name.
@@ -15,6 +17,8 @@ pub struct Identity {
     pub parent: Option<String>,
     /// Lowest version of the parent.
     pub parent_version: Option<String>,
+    /// Companions (or the theme, for a companion) that it goes with, and their lowest versions.
+    pub requires: BTreeMap<String, String>,
     /// The file that said so.
     pub file: Option<String>,
 }
@@ -38,18 +42,18 @@ pub fn read_identity(tree: &dyn Tree, layout: &Layout) -> Identity {
     if !layout.identity.is_empty() {
         return Identity::default();
     }
-    if let Some(identity) = read_with(tree, &own_card()) {
-        return identity;
-    }
-    tree.entries()
-        .iter()
-        .filter(|e| !e.path.contains('/') && e.size < 1 << 20 && !e.binary)
-        .filter_map(|e| {
-            let reader = guess(&e.path)?;
-            read_with(tree, &reader).filter(|i| i.version.is_some() && (i.name.is_some() || i.title.is_some()))
-        })
-        .next()
-        .unwrap_or_default()
+    find_reader(tree).map(|(_, identity)| identity).unwrap_or_default()
+}
+
+/// Finds out where a theme says who it is, by trying; and what it says.
+pub fn find_reader(tree: &dyn Tree) -> Option<(IdentityReader, Identity)> {
+    let tried = |reader: IdentityReader| read_with(tree, &reader).map(|identity| (reader, identity));
+    tried(own_card()).or_else(|| {
+        let candidates = tree.entries().iter().filter(|e| !e.path.contains('/') && e.size < 1 << 20 && !e.binary);
+        candidates
+            .filter_map(|e| tried(guess(&e.path)?))
+            .find(|(_, i)| i.version.is_some() && (i.name.is_some() || i.title.is_some()))
+    })
 }
 
 /// The reader of our own plain layout.
@@ -59,7 +63,8 @@ fn own_card() -> IdentityReader {
 
 fn keys(file: &str, format: IdentityFormat, names: [&str; 5]) -> IdentityReader {
     let [title, name, version, parent, parent_version] = names.map(|n| Some(n.to_string()));
-    IdentityReader { file: file.to_string(), format, title, name, version, parent, parent_version }
+    let requires = Some("requires".to_string());
+    IdentityReader { file: file.to_string(), format, title, name, version, parent, parent_version, requires }
 }
 
 /// A reader to try on a file at the root of a theme without rules.
@@ -85,15 +90,16 @@ fn read_with(tree: &dyn Tree, reader: &IdentityReader) -> Option<Identity> {
     let bytes = tree.read_path(&reader.file)?;
     let text = String::from_utf8_lossy(&bytes);
     let text = text.trim_start_matches('\u{feff}');
+    let document: Option<serde_json::Value> = match reader.format {
+        IdentityFormat::Toml => Some(serde_json::to_value(toml::from_str::<toml::Table>(text).ok()?).ok()?),
+        IdentityFormat::Json => Some(serde_json::from_str(text).ok()?),
+        _ => None,
+    };
+    let requires =
+        document.as_ref().zip(reader.requires.as_deref()).map(|(d, key)| table(d, key)).unwrap_or_default();
     let get: Lookup<'_> = match reader.format {
-        IdentityFormat::Toml => {
-            let table: toml::Table = toml::from_str(text).ok()?;
-            let value = serde_json::to_value(table).ok()?;
-            Box::new(move |key| dotted(&value, key))
-        }
-        IdentityFormat::Json => {
-            let value: serde_json::Value = serde_json::from_str(text).ok()?;
-            Box::new(move |key| dotted(&value, key))
+        IdentityFormat::Toml | IdentityFormat::Json => {
+            Box::new(move |key| document.as_ref().and_then(|d| dotted(d, key)))
         }
         IdentityFormat::Yaml => Box::new(move |key| labelled(text.lines(), key)),
         IdentityFormat::Comment => {
@@ -108,6 +114,7 @@ fn read_with(tree: &dyn Tree, reader: &IdentityReader) -> Option<Identity> {
         version: read(&reader.version),
         parent: read(&reader.parent),
         parent_version: read(&reader.parent_version),
+        requires,
         file: Some(reader.file.clone()),
     })
 }
@@ -118,6 +125,13 @@ fn dotted(value: &serde_json::Value, key: &str) -> Option<String> {
         serde_json::Value::Number(number) => Some(number.to_string()),
         _ => None,
     }
+}
+
+/// Reads a table of names and versions.
+fn table(value: &serde_json::Value, key: &str) -> BTreeMap<String, String> {
+    let found = key.split('.').try_fold(value, |v, part| v.get(part)).and_then(serde_json::Value::as_object);
+    let pairs = found.into_iter().flatten();
+    pairs.filter_map(|(name, version)| Some((name.clone(), version.as_str()?.to_string()))).collect()
 }
 
 /// Reads `label: value` from the first line that has the label; `* name` is any label that ends so.

@@ -15,8 +15,37 @@ pub struct Layout {
     kinds: Vec<(GlobMatcher, Kind)>,
     /// Where a theme says who it is; empty means `themecard.toml`, and what can be found out without it.
     pub identity: Vec<IdentityReader>,
+    /// Where a child's overrides stand; empty means under the vendor's own paths.
+    pub overrides: Vec<OverrideMapping>,
+    /// What a stamp looks like: a line with `{version}` in it.
+    pub stamp: Option<String>,
     /// Areas of the site, for the walk-through.
     pub walk: Vec<WalkArea>,
+    /// Where the stock of releases is.
+    pub stock: Option<String>,
+}
+
+/// Where overrides of a theme or companion stand in a child theme.
+#[derive(Debug, Clone, Deserialize, PartialEq, Eq)]
+#[serde(deny_unknown_fields)]
+pub struct OverrideMapping {
+    /// The path in the child, with `{path}` for the vendor's.
+    pub path: String,
+    /// Short name of the companion that is overridden; without one, the parent.
+    pub of: Option<String>,
+}
+
+impl OverrideMapping {
+    /// Returns the vendor's path for a path in the child, if it is mapped.
+    pub fn vendor_path<'p>(&self, path: &'p str) -> Option<&'p str> {
+        let (before, after) = self.path.split_once("{path}")?;
+        path.strip_prefix(before)?.strip_suffix(after).filter(|p| !p.is_empty())
+    }
+
+    /// Returns the path in the child for a vendor's path.
+    pub fn child_path(&self, vendor_path: &str) -> String {
+        self.path.replacen("{path}", vendor_path, 1)
+    }
 }
 
 /// Where a theme says who it is.
@@ -37,6 +66,8 @@ pub struct IdentityReader {
     pub parent: Option<String>,
     /// Key or label of the lowest parent version.
     pub parent_version: Option<String>,
+    /// Key of a table of required companions and their lowest versions (TOML and JSON).
+    pub requires: Option<String>,
 }
 
 /// How an identity file is read.
@@ -83,6 +114,13 @@ pub struct LayoutError {
 struct Document {
     layout: LayoutTable,
     walk: Vec<WalkArea>,
+    stock: StockTable,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct StockTable {
+    path: Option<String>,
 }
 
 #[derive(Deserialize, Default)]
@@ -90,6 +128,8 @@ struct Document {
 struct LayoutTable {
     kinds: toml::Table,
     identity: Option<toml::Spanned<OneOrMany>>,
+    overrides: Vec<toml::Spanned<OverrideMapping>>,
+    stamp: Option<toml::Spanned<String>>,
 }
 
 #[derive(Deserialize)]
@@ -120,7 +160,7 @@ impl Layout {
             LayoutError { line, column, message }
         };
         let document: Document = toml::from_str(text)
-            .map_err(|e| at(e.span().map_or(0, |s| s.start), e.message().trim_end().to_string()))?;
+            .map_err(|e| at(e.span().map_or(0, |s| s.start), with_nearest(e.message().trim_end())))?;
         let mut kinds = Vec::new();
         for (glob, kind) in &document.layout.kinds {
             let offset = text.find(glob.as_str()).unwrap_or(0);
@@ -135,18 +175,47 @@ impl Layout {
             })?;
             kinds.push((matcher, kind));
         }
+        let mut overrides = Vec::new();
+        for mapping in document.layout.overrides {
+            let offset = mapping.span().start;
+            let mapping = mapping.into_inner();
+            if mapping.path.matches("{path}").count() != 1 {
+                return Err(at(offset, format!("`{}` must have {{path}} in it once", mapping.path)));
+            }
+            overrides.push(mapping);
+        }
+        if let Some(stamp) = &document.layout.stamp
+            && stamp.get_ref().matches("{version}").count() != 1
+        {
+            return Err(at(stamp.span().start, format!("`{}` must have {{version}} in it once", stamp.get_ref())));
+        }
         let identity = match document.layout.identity.map(toml::Spanned::into_inner) {
             None => Vec::new(),
             Some(OneOrMany::One(reader)) => vec![*reader],
             Some(OneOrMany::Many(readers)) => readers,
         };
-        Ok(Layout { kinds, identity, walk: document.walk })
+        let stamp = document.layout.stamp.map(toml::Spanned::into_inner);
+        Ok(Layout { kinds, identity, overrides, stamp, walk: document.walk, stock: document.stock.path })
     }
 
     /// Tells what a file is: by the layout's globs (the last that fits), else by name and content.
     pub fn kind(&self, path: &str, head: &[u8]) -> Kind {
         let ruled = self.kinds.iter().rev().find(|(glob, _)| glob.is_match(path)).map(|(_, kind)| *kind);
         ruled.unwrap_or_else(|| super::kind_of(path, head))
+    }
+}
+
+/// Adds the nearest known key to the message about an unknown one.
+fn with_nearest(message: &str) -> String {
+    let mut words = message.split('`').skip(1).step_by(2);
+    let unknown = words.next().filter(|_| message.starts_with("unknown field"));
+    let nearest = unknown.and_then(|unknown| {
+        let far = |known: &&str| strsim::damerau_levenshtein(known, unknown);
+        words.min_by_key(far).filter(|known| far(known) <= 1 + unknown.len() / 3)
+    });
+    match nearest {
+        Some(nearest) => format!("{message}; did you mean `{nearest}`?"),
+        None => message.to_string(),
     }
 }
 
@@ -161,6 +230,16 @@ mod tests {
         assert!(error.message.contains("kindz") && error.message.contains("kinds"), "{}", error.message);
         let error = Layout::parse("[layout.kinds]\n\"*.x\" = \"picturez\"\n").unwrap_err();
         assert!(error.message.contains("picturez") && error.line == 2, "{error}");
+    }
+
+    #[test]
+    fn an_unknown_key_has_a_nearest_one() {
+        let message = |text: &str| Layout::parse(text).unwrap_err().message;
+        assert!(message("[layot]\n").contains("did you mean `layout`"), "{}", message("[layot]\n"));
+        assert!(message("[stock]\npth = 'x'\n").contains("did you mean `path`"));
+        assert!(!message("[zebra]\n").contains("did you mean"));
+        assert!(message("[[layout.overrides]]\npath = 'x'\n").contains("{path}"));
+        assert!(message("[layout]\nstamp = 'x'\n").contains("{version}"));
     }
 
     #[test]

@@ -9,12 +9,14 @@ mod identity;
 mod kind;
 mod layout;
 mod pairing;
+mod stamp;
 mod version;
 
-pub use identity::{Identity, read_identity};
+pub use identity::{Identity, find_reader, read_identity};
 pub use kind::{Kind, dialect_of, kind_of};
-pub use layout::{IdentityFormat, IdentityReader, Layout, LayoutError, WalkArea};
+pub use layout::{IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, WalkArea};
 pub use pairing::{Pair, pair};
+pub use stamp::{Stamp, find_stamp, stamp_pattern, with_stamp};
 pub use version::{Jump, Version};
 
 use std::fmt;
@@ -34,6 +36,13 @@ impl Digest {
     /// Returns the digest as 64 hexadecimal digits.
     pub fn hex(&self) -> String {
         blake3::Hash::from_bytes(self.0).to_hex().to_string()
+    }
+}
+
+impl Digest {
+    /// Reads a digest from its 64 hexadecimal digits.
+    pub fn from_hex(hex: &str) -> Option<Self> {
+        blake3::Hash::from_hex(hex).ok().map(|hash| Digest(*hash.as_bytes()))
     }
 }
 
