@@ -127,6 +127,10 @@ pub(crate) fn find_base(
     config: &Config,
     console: &Console,
 ) -> Result<Place, Trouble> {
+    if let Some(parent) = &identity.parent {
+        return Err(Trouble::new(format!("this is a child theme of {parent}: it has no one release that it came from"))
+            .hint("`daxle child overrides` shows what each override came from, and `daxle carry` merges them; or name a base with --base"));
+    }
     let stock = config.stock()?;
     let found = ranked(&stock, site, identity, config)?;
     let (release, fit) = &found.ranked[0];

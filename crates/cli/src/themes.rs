@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Theme, Themes};
 use daxle_core::theme::changelog::{self, Notes};
-use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree};
+use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree, Version};
 use daxle_files::{OpenOptions, Opened, Trouble, archive_kind, open_theme};
 
 use crate::args::{Bounds, Sources};
@@ -211,6 +211,40 @@ fn same_name(sources: &Sources, themes: &[(&str, &Source)]) -> Result<(), Troubl
 }
 
 impl Three {
+    /// Opens the releases to step through on the way: those that were named, or for `auto` all in stock between base
+    /// and release.
+    pub(crate) fn stops(
+        &self,
+        named: &[String],
+        sources: &Sources,
+        config: &Config,
+    ) -> Result<Vec<(String, Source, PathBuf)>, Trouble> {
+        let Source::Theme(site) = &self.pair.site else {
+            return Err(Trouble::new("a single file has no releases to step through"));
+        };
+        let name = site.identity.name.as_deref();
+        let labels: Vec<String> = if named == ["auto"] {
+            let (from, to) = (self.pair.base.identity().semver(), self.release.identity().semver());
+            let between = |r: &&daxle_files::Release| {
+                let version = Version::parse(&r.version);
+                version > from && version < to
+            };
+            let stock = config.stock()?;
+            stock.of(name.unwrap_or_default()).filter(between).map(daxle_files::Release::label).collect()
+        } else {
+            named.to_vec()
+        };
+        let open = |label: &String| {
+            let place = stock::locate(Path::new(label), None, name, config)?;
+            let inside = place.inside.as_deref();
+            let opening = Opening { layout: &config.layout, bounds: &sources.bounds, inside };
+            let source = opening.open(&place.path, Some(self.pair.site.tree()), None)?;
+            let version = source.identity().version.unwrap_or_else(|| label.clone());
+            Ok((version, source, place.path))
+        };
+        labels.iter().map(open).collect()
+    }
+
     /// Describes the three themes, with sources as an account beside `out` names them.
     pub(crate) fn describe(&self, site_at: &Path, out: Option<&Path>) -> Themes {
         let name = |path: &Path| match out {

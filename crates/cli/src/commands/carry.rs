@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use daxle_core::carry::account::{Account, Remark, Theme, Themes};
-use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
+use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, Stop, best_way, carry, carry_through};
 use daxle_core::theme::{ReadError, Tree, find_stamp, with_stamp};
 use daxle_files::{Building, FolderTree, Trouble, write_file};
 
@@ -15,7 +15,7 @@ use crate::config::{self, Config};
 use crate::console::{Console, Failure};
 use crate::notes::Notes;
 use crate::progress::Progress;
-use crate::show;
+use crate::show::{self, count};
 use crate::stock;
 use crate::themes::{self, Site, Source};
 
@@ -113,11 +113,14 @@ impl Job<'_> {
             unnamed: String::new(),
         };
         let options = CarryOptions::from(&args.merging);
+        let opened =
+            if args.through.is_empty() { Vec::new() } else { three.stops(&args.through, &args.sources, config)? };
+        let stops = self.way(&args.through, &opened, &inputs, &options)?;
         let account = match (&three.pair.site, &three.release) {
             (Source::Theme(site), Source::Theme(release)) => {
                 let aside = beside(out, "aside");
                 let building = Building::begin(out, &aside, args.replace, &site.tree, &release.tree)?;
-                let account = carry(&inputs, &options, &building)?;
+                let account = carry_through(&inputs, &stops, &options, &building)?;
                 building.finish()?;
                 account
             }
@@ -132,6 +135,42 @@ impl Job<'_> {
             }
         }
         Ok(account)
+    }
+
+    /// The releases to step through: all that were named, or of those in stock the ones that leave least to decide.
+    fn way<'s>(
+        &self,
+        named: &[String],
+        opened: &'s [(String, Source, PathBuf)],
+        inputs: &Inputs<'_>,
+        options: &CarryOptions,
+    ) -> Result<Vec<Stop<'s>>, Failure> {
+        let stops = || {
+            opened.iter().map(|(_, source, at)| Stop {
+                tree: source.tree(),
+                theme: source.describe(at.display().to_string()),
+            })
+        };
+        if named != ["auto"] {
+            return Ok(stops().collect());
+        }
+        if opened.is_empty() {
+            self.console.say("no release in stock lies between base and release: going straight");
+            return Ok(Vec::new());
+        }
+        let (way, open, direct) = best_way(inputs, &stops().collect::<Vec<_>>(), options)?;
+        let versions: Vec<&str> = way.iter().map(|k| opened[*k].0.as_str()).collect();
+        self.console.say(&if way.is_empty() {
+            format!("going straight: no way through {} leaves less to decide", count(opened.len(), "release"))
+        } else {
+            format!(
+                "going through {}: {} open, {} fewer than the direct jump leaves",
+                versions.join(", "),
+                count(open, "decision"),
+                direct - open
+            )
+        });
+        Ok(stops().enumerate().filter(|(k, _)| way.contains(k)).map(|(_, stop)| stop).collect())
     }
 
     fn child(&self, site: &Site<'_>, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {

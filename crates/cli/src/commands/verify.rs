@@ -4,16 +4,17 @@ use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Account, FORMAT, FORMAT_VERSION, Theme};
 use daxle_core::carry::{Evidence, verify};
-use daxle_core::theme::{Layout, Tree};
+use daxle_core::theme::Tree;
 use daxle_files::{FolderTree, Trouble};
 
 use super::Ended;
 use super::carry::{beside, write_account};
 use crate::args::{Format, Global, VerifyArgs};
 use crate::children;
-use crate::config;
+use crate::config::{self, Config};
 use crate::console::{Console, Failure};
 use crate::show::{self, wire};
+use crate::stock::{self, Place};
 use crate::themes::{Opening, Source};
 
 pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
@@ -27,7 +28,7 @@ pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Resu
     let account = read_account(&account_path)?;
     let single = (args.dir.is_file()).then(|| account.files.first().map(|f| f.path.clone()).unwrap_or_default());
     let open = |role: &str, theme: &Theme, given: Option<&PathBuf>| -> Result<Source, Failure> {
-        source(args, &config.layout, role, theme, given, &account_path, single.as_deref())
+        source(args, &config, role, theme, given, &account_path, single.as_deref())
     };
     let site = open("site", &account.themes.site, args.site.as_ref())?;
     // A child's base and release are put together again from what its overrides shadow.
@@ -95,7 +96,7 @@ fn read_account(path: &Path) -> Result<Account, Trouble> {
 
 fn source(
     args: &VerifyArgs,
-    layout: &Layout,
+    config: &Config,
     role: &str,
     theme: &Theme,
     given: Option<&PathBuf>,
@@ -103,12 +104,16 @@ fn source(
     single: Option<&str>,
 ) -> Result<Source, Failure> {
     let folder = account.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let path = given.cloned().unwrap_or_else(|| folder.join(&theme.source));
+    let placed = match given {
+        Some(given) => stock::locate(given, theme.inside.as_deref(), theme.name.as_deref(), config)?,
+        None => Place { path: folder.join(&theme.source), inside: theme.inside.clone() },
+    };
+    let path = placed.path;
     if !path.exists() {
         return Err(Trouble::new(format!("the {role} is no longer at {}", path.display()))
             .hint(format!("say where it is now with --{role}"))
             .into());
     }
-    let opening = Opening { layout, bounds: &args.bounds, inside: theme.inside.as_deref() };
+    let opening = Opening { layout: &config.layout, bounds: &args.bounds, inside: placed.inside.as_deref() };
     Ok(opening.open(&path, None, single)?)
 }

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use daxle_core::carry::account::Account;
 
-use super::{count, decisions_list, files_table, jump_words, style, totals_line};
+use super::{count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, style, totals_line};
 use crate::console::harmless;
 
 pub(crate) fn text(account: &Account) -> String {
@@ -31,13 +31,9 @@ pub(crate) fn text(account: &Account) -> String {
             let _ = writeln!(out, "  {what}");
         }
     }
-    let open = decisions_list(account);
-    if !open.is_empty() {
-        let _ = writeln!(out, "\n{t}A carry would ask{t:#}\n{}", open.trim_end_matches('\n'));
-    }
-    for remark in &account.remarks {
-        let _ = writeln!(out, "\n  {}: {}", harmless(&remark.path), harmless(&remark.text));
-    }
+    out += &part("A carry would ask", &decisions_list(account));
+    out += &part("Notes", &notes_list(account));
+    out += &part("To know", &remarks_list(account));
     if !account.notes.is_empty() {
         let _ = writeln!(out, "\n{t}The vendor's notes{t:#}");
         for notes in &account.notes {

@@ -104,6 +104,31 @@ fn steps_list(account: &Account) -> String {
     out
 }
 
+/// The site's own notes on its changes, where it gave any.
+fn notes_list(account: &Account) -> String {
+    let noted = account.changes.iter().filter_map(|c| Some((c, c.note.as_deref()?)));
+    noted
+        .map(|(c, note)| {
+            let (s, f, n) = (outcome_style(c.outcome), style::FAINT, style::NOTE);
+            let path = harmless(c.result_path.as_deref().unwrap_or(&c.path));
+            let place = place(c.result);
+            let outcome = c.outcome.word();
+            format!("  {s}{outcome:<7}{s:#} {path}{place}  {n}{}{n:#}  {f}{}{f:#}\n", harmless(note), c.id)
+        })
+        .collect()
+}
+
+/// Things to know, one line each.
+fn remarks_list(account: &Account) -> String {
+    account.remarks.iter().map(|r| format!("  {}: {}\n", harmless(&r.path), harmless(&r.text))).collect()
+}
+
+/// A part with its title, if there is anything in it.
+fn part(title: &str, text: &str) -> String {
+    let t = style::TITLE;
+    if text.is_empty() { String::new() } else { format!("\n{t}{title}{t:#}\n{}\n", text.trim_end_matches('\n')) }
+}
+
 /// The open decisions, each with file, line, reason and the first words of both sides.
 fn decisions_list(account: &Account) -> String {
     let mut out = String::new();

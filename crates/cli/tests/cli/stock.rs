@@ -139,3 +139,31 @@ fn what_the_site_changed_after_a_carry() {
     assert!(ran.out.contains("made 1 change") && ran.out.contains("own.css"), "{}", ran.out);
     assert!(env.run("survey --since gone.account.json --site live").ends(2).err.contains("no account"));
 }
+
+#[test]
+fn a_carry_steps_through_releases_where_that_asks_less() {
+    let env = Env::new();
+    // The vendor took the site's words up, and altered them later.
+    let texts = [("1.0", "One text"), ("1.1", "Our own text"), ("2.0", "Their later text")];
+    for (version, text) in texts {
+        let folder = format!("lamp-{version}");
+        env.theme(
+            &folder,
+            &[("themecard.toml", &card("lamp", version)), ("page.html", &PAGE.replace("One text", text))],
+        );
+        env.run(&format!("stock add {folder} --stock s")).ends(0);
+    }
+    env.theme(
+        "site",
+        &[("themecard.toml", &card("lamp", "1.0")), ("page.html", &PAGE.replace("One text", "Our own text"))],
+    );
+    let carry = "carry --site site --base 1.0 --release 2.0 --stock s";
+    env.run(&format!("{carry} --out direct")).ends(1);
+    let ran = env.run(&format!("{carry} --out auto --through auto")).ends(0);
+    assert!(ran.err.contains("going through 1.1: 0 decisions open, 1 fewer than"), "{}", ran.err);
+    assert_eq!(env.read("auto/page.html"), PAGE.replace("One text", "Their later text"));
+    env.run("verify auto").ends(0);
+    env.run(&format!("{carry} --out named --through 1.1")).ends(0);
+    assert_eq!(env.tree("named"), env.tree("auto"));
+    assert!(env.run(&format!("{carry} --out x --through 1.5")).ends(2).err.contains("no 1.5 of lamp in stock"));
+}

@@ -9,11 +9,13 @@ mod across;
 mod file;
 mod proof;
 mod run;
+mod through;
 mod valid;
 mod values;
 
 pub use proof::{Evidence, Finding, FindingKind, Proof, verify};
 pub use run::{CarryOptions, Inputs, carry};
+pub use through::{Stop, best_way, carry_through};
 pub use valid::well_formed;
 
 use crate::theme::ReadError;

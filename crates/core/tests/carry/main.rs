@@ -5,6 +5,7 @@
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
 //! * `survey`: what a survey finds, and what a proof accepts
+//! * `through`: steps through intermediate releases
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
 mod across;
@@ -13,6 +14,7 @@ mod keyed;
 mod laws;
 mod proof;
 mod survey;
+mod through;
 
 use std::collections::BTreeMap;
 use std::sync::Mutex;
@@ -37,7 +39,7 @@ pub(crate) struct Carried {
 }
 
 #[derive(Default)]
-struct Collect {
+pub(crate) struct Collect {
     files: Mutex<BTreeMap<String, Content>>,
     aside: Mutex<BTreeMap<String, Content>>,
 }
@@ -71,17 +73,24 @@ pub(crate) fn run(base: &Files, site: &Files, release: &Files, options: CarryOpt
     };
     let sink = Collect::default();
     let account = carry(&inputs, &options, &sink).expect("a carry in memory");
-    let texts = |list: Mutex<BTreeMap<String, Content>>| -> BTreeMap<String, String> {
-        let list = list.into_inner().unwrap();
-        let bytes = |content: Content| match content {
-            Content::Release(k) => release.read(k).unwrap(),
-            Content::Site(k) => site.read(k).unwrap(),
-            Content::Merged(bytes, _) => bytes,
-        };
-        list.into_iter().map(|(p, c)| (p, String::from_utf8_lossy(&bytes(c)).into_owned())).collect()
-    };
     assert!(account.totals.adds_up(), "{:?}", account.totals);
+    let texts = |list| texts_of(list, &site, &release);
     Carried { account, files: texts(sink.files), aside: texts(sink.aside) }
+}
+
+/// The texts of collected files.
+pub(crate) fn texts_of(
+    list: Mutex<BTreeMap<String, Content>>,
+    site: &MemoryTree,
+    release: &MemoryTree,
+) -> BTreeMap<String, String> {
+    let bytes = |content: Content| match content {
+        Content::Release(k) => release.read(k).unwrap(),
+        Content::Site(k) => site.read(k).unwrap(),
+        Content::Merged(bytes, _) => bytes,
+    };
+    let list = list.into_inner().unwrap();
+    list.into_iter().map(|(p, c)| (p, String::from_utf8_lossy(&bytes(c)).into_owned())).collect()
 }
 
 pub(crate) fn carried(base: &[(&str, &str)], site: &[(&str, &str)], release: &[(&str, &str)]) -> Carried {
