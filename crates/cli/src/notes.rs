@@ -43,7 +43,10 @@ impl Notes {
             Err(e) => return Err(Trouble::io("read the notes", &path, &e)),
         };
         let document = text.parse::<DocumentMut>().map_err(|e| {
-            Trouble::new(format!("{} has a mistake", path.display())).why(e.to_string()).hint("mend it there")
+            let before = &text[..e.span().map_or(0, |s| s.start).min(text.len())];
+            Trouble::new(format!("{} has a mistake", path.display()))
+                .why(format!("line {}: {}", before.matches('\n').count() + 1, e.message().replace('\n', ", ")))
+                .hint("mend it there")
         })?;
         let fits = document.iter().all(|(key, item)| key == "note" && item.is_array_of_tables());
         if !fits {

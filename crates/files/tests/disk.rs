@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::{Content, Sink};
 use daxle_core::theme::{Layout, Tree};
 use daxle_files::{
-    Building, FolderTree, Limits, LinkRule, OpenOptions, ZipEntry, open_theme, write_file, write_zip,
+    Added, Building, FolderTree, Limits, LinkRule, OpenOptions, Stock, ZipEntry, open_all, open_theme, write_file,
+    write_zip,
 };
 
 fn theme(dir: &Path, name: &str, files: &[(&str, &str)]) -> FolderTree {
@@ -128,4 +129,95 @@ fn a_file_is_replaced_whole_and_keeps_its_mode() {
     write_file(&path, b"two").unwrap();
     assert_eq!(fs::read(&path).unwrap(), b"two");
     assert_eq!(names(path.parent().unwrap()), ["x.json"]);
+}
+
+/// A package with a theme, its sample child, and documentation.
+fn package(version: &str) -> Vec<u8> {
+    let entry = |path: &str, text: &str| ZipEntry { path: path.into(), bytes: text.into(), executable: false };
+    let card = |name: &str, rest: &str| format!("name = \"{name}\"\nversion = \"{version}\"\n{rest}");
+    let theme =
+        write_zip(vec![entry("lamp/themecard.toml", &card("lamp", "")), entry("lamp/page.html", version)]).unwrap();
+    let child = card("kid", "parent = \"lamp\"\n[requires]\ngate = \"2\"\n");
+    write_zip(vec![
+        entry("docs/readme.txt", "read me"),
+        ZipEntry { path: "lamp.zip".into(), bytes: theme, executable: false },
+        entry("samples/kid/themecard.toml", &child),
+        entry("samples/kid/own.css", "p {}"),
+    ])
+    .unwrap()
+}
+
+#[test]
+fn every_theme_in_a_package_is_found() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("lamp.zip");
+    write_file(&path, &package("1.0")).unwrap();
+    let found = open_all(&path, &Layout::default(), &OpenOptions::default()).unwrap();
+    let named: Vec<(Option<&str>, Option<&str>)> =
+        found.iter().map(|o| (o.identity.name.as_deref(), o.inside.as_deref())).collect();
+    assert_eq!(named, [(Some("kid"), Some("samples/kid")), (Some("lamp"), Some("lamp.zip"))]);
+    assert_eq!(found[0].identity.requires["gate"], "2");
+}
+
+#[test]
+fn a_stock_keeps_packages_and_what_is_in_them() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut stock = Stock::open(&dir.path().join("stock")).unwrap();
+    assert!(stock.releases().is_empty() && !stock.dir().exists(), "looking leaves nothing behind");
+    let (layout, options) = (Layout::default(), OpenOptions::default());
+    for version in ["1.10", "1.9", "2.0-rc1", "2.0"] {
+        let path = dir.path().join(format!("lamp-{version}.zip"));
+        write_file(&path, &package(version)).unwrap();
+        let added = stock.add(&path, &layout, &options, None, None).unwrap();
+        assert!(added.iter().all(|a| matches!(a, Added::New { .. })), "{added:?}");
+    }
+    // Oldest first, by the meaning of the version; and the same for whoever opens it next.
+    let again = Stock::open(stock.dir()).unwrap();
+    assert_eq!(again.releases(), stock.releases());
+    let versions: Vec<&str> = again.of("lamp").map(|r| r.version.as_str()).collect();
+    assert_eq!(versions, ["1.9", "1.10", "2.0-rc1", "2.0"]);
+    let last = again.of("lamp").next_back().unwrap();
+    let print = again.print(last).unwrap();
+    assert_eq!(print.files.iter().map(|f| f.path.as_str()).collect::<Vec<_>>(), ["page.html", "themecard.toml"]);
+    let inside = OpenOptions { inside: last.inside.as_deref(), ..options };
+    let opened = open_theme(&again.archive(last), &layout, &inside).unwrap();
+    assert_eq!(opened.tree.read_path("page.html").unwrap(), b"2.0");
+    // A package goes with the last release out of it.
+    let archive = again.archive(last);
+    stock.remove(&["lamp@2.0".to_string()].into()).unwrap();
+    assert!(archive.exists(), "the sample child is in it too");
+    stock.remove(&["kid@2.0".to_string()].into()).unwrap();
+    assert!(!archive.exists());
+}
+
+#[cfg(unix)]
+#[test]
+fn modes_and_links_are_carried() {
+    use std::os::unix::fs::{PermissionsExt, symlink};
+    let dir = tempfile::tempdir().unwrap();
+    let site = theme(dir.path(), "site", &[("a", "x")]);
+    theme(dir.path(), "release", &[("run.sh", "#!"), ("open.txt", "y"), ("deep/b", "z")]);
+    let release = dir.path().join("release");
+    for (name, mode) in [("run.sh", 0o755), ("open.txt", 0o666), ("deep/b", 0o600)] {
+        fs::set_permissions(release.join(name), fs::Permissions::from_mode(mode)).unwrap();
+    }
+    symlink("../open.txt", release.join("deep/link")).unwrap();
+    let kept = FolderTree::read(&release, LinkRule::Keep, Limits::default()).unwrap();
+    let out = dir.path().join("out");
+    let building = Building::begin(&out, &dir.path().join("aside"), false, &site, &kept).unwrap();
+    for (k, entry) in kept.entries().iter().enumerate() {
+        building.put(&entry.path, &Content::Release(k)).unwrap();
+    }
+    let like = kept.find("run.sh");
+    building.put("merged.sh", &Content::Merged(b"both".to_vec(), like)).unwrap();
+    assert_eq!(
+        building.rewrite("merged.sh", |b| Some([b, b"!"].concat())).unwrap().map(|d| d.hex().len()),
+        Some(64)
+    );
+    assert_eq!(building.rewrite("none", |_| None).unwrap(), None);
+    building.finish().unwrap();
+    let mode = |name: &str| fs::metadata(out.join(name)).unwrap().permissions().mode() & 0o777;
+    assert_eq!((mode("run.sh"), mode("open.txt"), mode("deep/b"), mode("merged.sh")), (0o755, 0o666, 0o600, 0o755));
+    assert_eq!(fs::read_link(out.join("deep/link")).unwrap().to_str(), Some("../open.txt"));
+    assert_eq!(fs::read(out.join("merged.sh")).unwrap(), b"both!");
 }

@@ -130,3 +130,86 @@ fn man_pages_and_completions_come_from_the_same_definitions() {
     assert!(env.read("man/daxle-carry.1").contains("keep\\-blanks"));
     assert!(env.run("generate completions bash").ends(0).out.contains("--keep-blanks"));
 }
+
+#[test]
+fn releases_that_are_not_there() {
+    let env = small();
+    refused(&env, "survey --base 1.0 --site site --stock s", &["there is no 1.0 in stock", "daxle stock add"]);
+    refused(&env, "survey --site site --stock s", &["the stock s is empty", "daxle stock add"]);
+    refused(&env, "stock remove lamp@1 --stock s", &["no 1 of lamp in stock"]);
+    refused(&env, "stock add gone.zip --stock s", &["gone.zip"]);
+    refused(&env, "survey --site site/style.css --stock s", &["a single file", "--base"]);
+    assert!(!env.path("s").exists(), "nothing was written");
+}
+
+#[test]
+fn two_themes_of_one_version_are_told_apart() {
+    let env = small();
+    for name in ["lamp", "lantern"] {
+        env.theme(
+            name,
+            &[("themecard.toml", &format!("name = \"{name}\"\nversion = \"1.0\"\n")), ("a.css", "a {}\n")],
+        );
+        env.run(&format!("stock add {name} --stock s")).ends(0);
+    }
+    refused(&env, "survey --base 1.0 --site site --stock s", &["several themes", "lamp@1.0, lantern@1.0"]);
+    env.run("survey --base lantern@1.0 --site site --stock s").ends(0);
+}
+
+#[test]
+fn what_a_carry_of_a_child_needs() {
+    let env = Env::new();
+    let card = |name: &str, rest: &str| format!("name = \"{name}\"\nversion = \"1.0\"\n{rest}");
+    env.theme("kid", &[("themecard.toml", &card("kid", "parent = \"lamp\"\n")), ("a.css", "a {}\n")]);
+    refused(
+        &env,
+        "carry --site kid --release 2.0 --out out --stock s",
+        &["the parent lamp of kid is not in the stock"],
+    );
+    env.theme("lamp", &[("themecard.toml", &card("lamp", "")), ("a.css", "a {}\n")]);
+    env.run("stock add lamp --stock s").ends(0);
+    refused(
+        &env,
+        "carry --site kid --release 2.0 --out out --stock s",
+        &["2.0 is no release in stock", "lamp@1.0"],
+    );
+    refused(&env, "survey --site kid --stock s", &["child theme of lamp", "daxle child overrides"]);
+    refused(&env, "carry --site kid --release 1.0 --out kid/out --stock s", &["the child theme overlap"]);
+    refused(
+        &env,
+        "carry --site lamp --base lamp --release 1.0 --release 1.0 --out o --stock s",
+        &["--release once"],
+    );
+    assert!(!env.path("out").exists());
+}
+
+#[test]
+fn notes_that_do_not_fit() {
+    let env = small();
+    let site = "--base base --site site";
+    refused(&env, &format!("note {site} zz why"), &["no change zz", "daxle survey"]);
+    refused(&env, &format!("note {site} zz"), &["the reason is missing"]);
+    env.write("daxle-notes.toml", b"[[note]\n");
+    refused(&env, &format!("survey {site}"), &["daxle-notes.toml has a mistake"]);
+    env.write("daxle-notes.toml", b"other = 1\n");
+    refused(&env, &format!("survey {site}"), &["[[note]] tables only"]);
+}
+
+#[test]
+fn every_mistake_in_the_configuration_has_its_place() {
+    let env = small();
+    for (text, parts) in [
+        ("[layout", ["line 1", "daxle.toml"]),
+        ("[layot]\n", ["line 1, column 2", "did you mean `layout`"]),
+        ("[[layout.overrides]]\npath = \"x\"\n", ["line 1", "{path}"]),
+        ("[[layout.overrides]]\npath = 3\n", ["line 2", "string"]),
+        ("[layout]\nstamp = \"v\"\n", ["line 2", "{version}"]),
+        ("[layout.identity]\nfile = \"x\"\n", ["line 1", "daxle.toml"]),
+        ("[stock]\npaht = \"x\"\n", ["line 2", "did you mean `path`"]),
+        ("[[walk]]\nname = \"x\"\n", ["line 1", "files"]),
+        ("[layout.kinds]\n\"a[\" = \"style\"\n", ["line 2", "is no glob"]),
+    ] {
+        env.write("daxle.toml", text.as_bytes());
+        refused(&env, "survey --base base --site site", &parts);
+    }
+}

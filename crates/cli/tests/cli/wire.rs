@@ -144,6 +144,15 @@ struct Account {
     vendor: Vec<Vendor>,
     notes: Vec<Notes>,
     remarks: Vec<Remark>,
+    child: Option<Child>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Child {
+    overrides: Vec<Override>,
+    #[serde(default)]
+    pruned: Vec<String>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -174,6 +183,7 @@ struct SurveyChange {
     removed: Option<serde_json::Value>,
     added: Option<serde_json::Value>,
     size: Option<u64>,
+    note: Option<String>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -302,4 +312,165 @@ fn survey_shows_diffs_that_lead_from_base_to_site() {
     ] {
         assert!(ran.out.contains(part), "{part}\n{}", ran.out);
     }
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Release {
+    name: String,
+    version: String,
+    title: Option<String>,
+    parent: Option<String>,
+    #[serde(default)]
+    requires: std::collections::BTreeMap<String, String>,
+    source: String,
+    archive: String,
+    inside: Option<String>,
+    files: usize,
+    bytes: u64,
+    digest: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Stocked {
+    format: String,
+    format_version: u32,
+    releases: Vec<Release>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct AddedOne {
+    outcome: String,
+    release: Release,
+    kept: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Added {
+    format: String,
+    format_version: u32,
+    added: Vec<AddedOne>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Ranked {
+    name: String,
+    version: String,
+    identical: usize,
+    similar: usize,
+    missing: usize,
+    own: usize,
+    differing: usize,
+    explained: f32,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Matched {
+    format: String,
+    format_version: u32,
+    files: usize,
+    claim: Option<String>,
+    ranked: Vec<Ranked>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Override {
+    path: String,
+    vendor: String,
+    vendor_path: String,
+    stamp: Option<String>,
+    from: Vec<String>,
+    state: String,
+    vendor_lines: usize,
+    site_lines: usize,
+    now: Option<String>,
+    current: String,
+    needs_work: Option<bool>,
+    to_do: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Overrides {
+    format: String,
+    format_version: u32,
+    child: Theme,
+    current: Vec<String>,
+    overrides: Vec<Override>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SiteNote {
+    changes: Vec<String>,
+    path: String,
+    about: String,
+    why: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SiteNotes {
+    format: String,
+    format_version: u32,
+    notes: Vec<SiteNote>,
+}
+
+#[test]
+fn the_stock_reads_back() {
+    let env = demo().within("d");
+    let added: Added = read(env.json("stock add packages/lanternfold-2.6.1.zip packages/lanternfold-3.0.0.zip"));
+    let outcomes: Vec<&str> = added.added.iter().map(|a| a.outcome.as_str()).collect();
+    assert_eq!(outcomes, ["new", "new", "known", "new"], "the sample child is in both packages");
+    let list: Stocked = read(env.json("stock list"));
+    assert_eq!((list.format.as_str(), list.releases.len()), ("daxle-stock", 3));
+    let theme = list.releases.iter().find(|r| r.version == "3.0.0").unwrap();
+    assert_eq!(theme.inside.as_deref(), Some("lanternfold-3.0.0/lanternfold.zip"));
+    assert_eq!(theme.requires["pennygate"], "2.0");
+    // The package is kept byte for byte.
+    let kept = std::fs::read(env.path("stock/archives").join(&theme.archive)).unwrap();
+    assert_eq!(kept, std::fs::read(env.path("packages/lanternfold-3.0.0.zip")).unwrap());
+    let matched: Matched = read(env.json("stock match site/lanternfold"));
+    assert_eq!((matched.ranked[0].version.as_str(), matched.claim), ("2.6.1", None));
+    assert!(matched.ranked[0].differing < matched.ranked[1].differing);
+}
+
+#[test]
+fn overrides_and_notes_read_back() {
+    let env = demo().within("d");
+    for package in ["lanternfold-2.6.1", "lanternfold-2.7.0", "lanternfold-3.0.0", "pennygate-1.4", "pennygate-2.0"]
+    {
+        env.run(&format!("stock add packages/{package}.zip")).ends(0);
+    }
+    let found: Overrides = read(env.json("child overrides site/tidemill"));
+    assert_eq!(found.current, ["lanternfold@3.0.0", "pennygate@2.0"]);
+    let work: Vec<bool> = found.overrides.iter().map(|o| o.needs_work == Some(true) && o.to_do.is_some()).collect();
+    assert_eq!(work, [true, true, true, true, true, true, false], "what needs work comes first");
+    let renamed = found.overrides.iter().find(|o| o.now.is_some()).unwrap();
+    assert_eq!(renamed.now.as_deref(), Some("mail/confirmation.html"));
+    env.run("note --path assets/js/menu.js slower --site site/lanternfold").ends(0);
+    let notes: SiteNotes = read(env.json("note --list --site site/lanternfold"));
+    assert_eq!((notes.notes[0].path.as_str(), notes.notes[0].why.as_str()), ("assets/js/menu.js", "slower"));
+    let survey: Survey = read(env.json("survey --site site/lanternfold"));
+    assert!(survey.changes.iter().any(|c| c.note.as_deref() == Some("slower")));
+    // The account of a child theme says what its base was put together from.
+    let account: Account = read(env.json("carry --site site/tidemill --release 3.0.0 --out child --prune"));
+    let child = account.child.expect("a record of the overrides");
+    assert_eq!((child.overrides.len(), child.pruned.as_slice()), (7, &["parts/pager.html".to_string()][..]));
 }

@@ -444,7 +444,9 @@ impl Merger<'_> {
             let merged =
                 merge_text(texts[0], texts[1], texts[2], &dialect, &MergeOptions::default()).ok_or(Beyond)?;
             if !merged.decisions.is_empty() {
-                return Err(Beyond);
+                // Comments that only went are no loss.
+                let only_less = site.iter().all(|line| base.contains(line));
+                return if only_less { Ok(()) } else { Err(Beyond) };
             }
             let mut bytes = merged.bytes;
             if !bytes.is_empty() && !bytes.ends_with(b"\n") {
@@ -479,10 +481,11 @@ impl Merger<'_> {
     fn after(&mut self, b: &Item, s: &Item, r: &Item) -> Result<(), Beyond> {
         let [base, site, release] =
             [(self.base, b), (self.site, s), (self.release, r)].map(|(text, i)| text[i.after.clone()].trim_ascii());
-        if self.comments_are_form || base == site || site == release {
+        // A comment that only went is no loss; where the release has another, that one stands.
+        if self.comments_are_form || base == site || site == release || (site.is_empty() && base != release) {
             return Ok(());
         }
-        if base != release {
+        if base != release && !release.is_empty() {
             return Err(Beyond);
         }
         self.splices.push(Splice { at: r.after.clone(), bytes: self.site[s.after.clone()].to_vec() });

@@ -6,12 +6,14 @@
 //! * `proof`: accounts against results, right and with seeded faults
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
+//! * `lines`: YAML, TOML and INI, case by case
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
 mod across;
 mod files;
 mod keyed;
 mod laws;
+mod lines;
 mod proof;
 mod survey;
 mod through;
