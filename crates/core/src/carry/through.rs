@@ -168,6 +168,8 @@ struct Track {
     now: Vec<ChangeId>,
     /// The last thing that was done beyond plain lines.
     step: Option<Step>,
+    /// It was form alone, which follows the release.
+    form_only: bool,
     /// The path that it was last seen at.
     path: String,
 }
@@ -288,6 +290,7 @@ impl<'a> Way<'a> {
                     record: Some(c.clone()),
                     now: vec![c.id.clone()],
                     step: None,
+                    form_only: false,
                     path: c.path.clone(),
                 })
                 .collect();
@@ -305,6 +308,7 @@ impl<'a> Way<'a> {
                     continue;
                 }
                 track.step = record.step.or(track.step);
+                track.form_only |= record.step == Some(Step::ReleaseForm);
                 if record.outcome == Outcome::Already {
                     continue;
                 }
@@ -341,8 +345,8 @@ impl<'a> Way<'a> {
             match gravest {
                 None => {
                     // What is no change any more is the release's own by now.
-                    record.outcome = Outcome::Already;
-                    record.step = track.step.filter(|_| record.step.is_some());
+                    record.outcome = if track.form_only { Outcome::Fitted } else { Outcome::Already };
+                    record.step = track.step.filter(|_| track.form_only);
                     (record.release, record.result, record.decision) = (None, None, None);
                     record.result_path = Some(track.path.clone()).filter(|p| inputs.release.find(p).is_some());
                 }
