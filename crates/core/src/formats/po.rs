@@ -469,9 +469,15 @@ fn header<'a>(
         {
             let line_end = text[at..].iter().position(|b| *b == b'\n').map_or(text.len(), |e| at + e);
             // Only a field that stands on one line can be replaced in place.
-            if let Some(found) = text[at..line_end].windows(old.len()).position(|w| w == old) {
-                let from = at + found;
-                text.splice(from..from + old.len(), value.iter().copied());
+            let behind = at + key.len() + 2;
+            let found = match old.is_empty() {
+                true => Some(0),
+                false => text[behind..line_end.max(behind)].windows(old.len()).position(|w| w == old),
+            };
+            if let Some(found) = found {
+                let from = behind + found;
+                let gap: &[u8] = if old.is_empty() { b" " } else { b"" };
+                text.splice(from..from + old.len(), [gap, *value].concat());
                 changes.push(change(r, Some(b), Some(s), Some(r), Outcome::Kept, None));
                 continue;
             }
@@ -494,6 +500,18 @@ mod tests {
     fn merged(base: &str, site: &str, release: &str) -> (String, Vec<Outcome>) {
         let merge = merge(base.as_bytes(), site.as_bytes(), release.as_bytes()).unwrap();
         (String::from_utf8(merge.bytes).unwrap(), merge.changes.iter().map(|c| c.outcome).collect())
+    }
+
+    #[test]
+    fn a_header_field_that_was_empty_is_filled_in() {
+        let head = |team: &str, name: &str| {
+            format!(
+                "msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n\"Language-Team:{team}\\n\"\n\"X-Name: {name}\\n\"\n"
+            )
+        };
+        let merged =
+            merge(head("", "a").as_bytes(), head(" us", "a").as_bytes(), head("", "b").as_bytes()).unwrap();
+        assert_eq!(String::from_utf8(merged.bytes).unwrap(), head(" us", "b"));
     }
 
     #[test]

@@ -82,7 +82,7 @@ fn blank(lines: &[Line<'_>]) -> bool {
 
 /// Tells whether `part` stands within `whole`, line by line.
 fn contains(whole: &[u32], part: &[u32]) -> bool {
-    whole.len() >= part.len() && whole.windows(part.len()).any(|w| w == part)
+    !part.is_empty() && whole.len() >= part.len() && whole.windows(part.len()).any(|w| w == part)
 }
 
 fn joined(lines: &[Line<'_>]) -> Vec<u8> {
