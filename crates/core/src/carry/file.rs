@@ -4,14 +4,15 @@ use std::ops::Range;
 
 use super::Content;
 use super::account::{
-    Blob, ChangeRecord, Decision, FileRecord, Lines, Remark, Source, Stands, State, VendorChange,
+    Blob, ChangeRecord, Decision, FileRecord, Lines, Remark, Source, Stands, State, Theme, VendorChange,
 };
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
 use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::merge_file;
 use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
-use crate::theme::{Digest, Entry, Kind, ReadError, Tree, dialect_of};
+use crate::text::split_lines;
+use crate::theme::{Digest, Entry, Kind, ReadError, Stamp, Tree, Version, dialect_of, find_stamp, with_stamp};
 
 /// A file in the three themes, as indices into their entries.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -386,7 +387,9 @@ impl<'a> Work<'a> {
             };
             self.finish(touched, outcome, None, content, from)
         } else {
-            let texts = [self.read(self.inputs.base, self.triple.base)?, self.site_text()?, self.release_text()?];
+            let mut texts =
+                [self.read(self.inputs.base, self.triple.base)?, self.site_text()?, self.release_text()?];
+            let stamp = self.unstamp(touched, &mut texts);
             let any_binary = b.binary || s.binary || r.binary;
             let merge = if any_binary {
                 None
@@ -395,7 +398,7 @@ impl<'a> Work<'a> {
             };
             match merge {
                 None => self.ask_binary(touched, Reason::BothReplaced)?,
-                Some(merge) => self.merged(touched, merge, &texts)?,
+                Some(merge) => self.merged(touched, merge, &texts, stamp.as_ref())?,
             }
         };
         let name_taken = s.path != b.path && self.path != s.path;
@@ -421,13 +424,52 @@ impl<'a> Work<'a> {
         Ok(result)
     }
 
-    /// Turns a merge of text into records.
+    /// Stamps never conflict: where the site gave the file another version stamp than base and release have, its text
+    /// is merged with the base's. Returns the change, and the stamp that the site wrote.
+    fn unstamp(&self, touched: &FileChange, texts: &mut [Vec<u8>; 3]) -> Option<(ChangeId, String)> {
+        let themes = &self.inputs.themes;
+        let pattern = self.inputs.layout.stamp.as_deref();
+        let [base, site, release] = [0, 1, 2].map(|k| find_stamp(&texts[k], pattern));
+        let (base, site, release) = (base?, site?, release?);
+        // A version in a comment is a stamp only where it is the theme's own.
+        let is_of = |stamp: &Stamp, theme: &Theme| {
+            theme
+                .version
+                .as_deref()
+                .and_then(Version::parse)
+                .is_some_and(|v| Version::parse(&stamp.version) == Some(v))
+        };
+        let same = site.version == base.version || site.version == release.version;
+        if same || !is_of(&base, &themes.base) || !is_of(&release, &themes.release) {
+            return None;
+        }
+        let change = touched.changes.iter().find(|c| {
+            let line = |range: &Option<Range<usize>>, at: usize| *range == Some(at..at + 1);
+            line(&c.base, base.line) && line(&c.site, site.line)
+        })?;
+        let text = with_stamp(&texts[1], &site, &base.version);
+        let line = |text: &[u8], at: usize| split_lines(text).get(at).map(|l| l.trimmed().to_vec());
+        if line(&text, site.line) != line(&texts[0], base.line) {
+            return None;
+        }
+        texts[1] = text;
+        Some((change.id.clone(), site.version))
+    }
+
+    /// Turns a merge of text into records. `stamp` is the change that gave the file another stamp, and that stamp.
     fn merged(
         &self,
         touched: &FileChange,
-        merge: TextMerge,
+        mut merge: TextMerge,
         texts: &[Vec<u8>; 3],
+        stamp: Option<&(ChangeId, String)>,
     ) -> Result<FileResult, ReadError> {
+        let pattern = self.inputs.layout.stamp.as_deref();
+        let stamped = find_stamp(&merge.bytes, pattern).filter(|_| stamp.is_some());
+        // The release's stamp stands for a complete merge; a file with open spots keeps the site's.
+        if let (Some((_, version)), Some(found), false) = (stamp, &stamped, merge.decisions.is_empty()) {
+            merge.bytes = with_stamp(&merge.bytes, found, version);
+        }
         let fault = |bytes: &[u8]| well_formed(&self.path, self.kind, bytes);
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_binary(touched, Reason::NotValid);
@@ -450,12 +492,22 @@ impl<'a> Work<'a> {
             Stands::Site
         };
         // What went into another file is no edit of this merge.
-        let here = |c: &&Change| c.what == What::Edited && self.moved_to(&c.id).is_none();
+        let is_stamp = |c: &Change| stamp.is_some_and(|(id, _)| *id == c.id);
+        let here = |c: &&Change| c.what == What::Edited && self.moved_to(&c.id).is_none() && !is_stamp(c);
         let mut edited = touched.changes.iter().filter(here).zip(&merge.edits);
         for change in &touched.changes {
             let moved_to = self.moved_to(&change.id);
             let mut record = match change.what {
                 What::Edited if moved_to.is_some() => self.change(change, Outcome::Moved, Some(Step::MovedAcross)),
+                What::Edited if is_stamp(change) => {
+                    let complete = merge.decisions.is_empty();
+                    let outcome = if complete { Outcome::Fitted } else { Outcome::Kept };
+                    let mut record = self.change(change, outcome, Some(Step::Stamp));
+                    let theirs = find_stamp(&texts[2], pattern);
+                    record.release = theirs.map(|s| Lines::from(&(s.line..s.line + 1)));
+                    record.result = stamped.as_ref().map(|s| Lines::from(&(s.line..s.line + 1)));
+                    record
+                }
                 What::Edited => match edited.next() {
                     Some((_, fate)) => {
                         let mut record = self.change(change, fate.outcome, fate.step);

@@ -479,14 +479,22 @@ impl Proof {
         let texts = |blob: fn(&ChangeRecord) -> &Option<super::account::Blob>| -> Vec<u8> {
             came.iter().filter_map(|c| blob(c).as_ref().and_then(super::account::Blob::bytes)).flatten().collect()
         };
+        // A file that is not done keeps the site's stamp: there too the release's counts.
+        let stamped = |c: &ChangeRecord| c.step == Some(Step::Stamp);
+        let result = &changes
+            .iter()
+            .filter(|c| stamped(c) && c.outcome == Outcome::Kept)
+            .filter_map(|c| Some((c.result?.range(), c.release?.range())))
+            .fold(result.to_vec(), |result, (at, from)| exchanged(&result, &at, release, &from));
         let base = &[base, b"\n", &texts(|c| &c.removed)].concat();
         let site = &[site, b"\n", &texts(|c| &c.added)].concat();
         let (base_lines, site_lines, result_lines) = (split_lines(base), split_lines(site), split_lines(result));
         // What was in the release already, and what is open, is taken out of the site's account; at an open spot
         // the release's text stands for the result's.
         let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
-        let elsewhere =
-            |c: &&ChangeRecord| c.outcome == Outcome::Already || (c.outcome != Outcome::Open && !here(c));
+        let elsewhere = |c: &&ChangeRecord| {
+            c.outcome == Outcome::Already || stamped(c) || (c.outcome != Outcome::Open && !here(c))
+        };
         let already = changes.iter().filter(elsewhere).filter_map(lines);
         let open: Vec<Decision> = self
             .account
@@ -623,7 +631,8 @@ impl Proof {
     ) {
         let Some(at) = change.site.map(|l| l.range()).filter(|r| r.end <= site.len()) else { return };
         let added: Vec<&Line<'_>> = site[at.clone()].iter().filter(|l| !l.is_blank()).collect();
-        if added.is_empty() {
+        // A version stamp is the release's; only the words say so.
+        if added.is_empty() || change.step == Some(Step::Stamp) {
             return;
         }
         let missing = added
@@ -687,6 +696,15 @@ impl Proof {
 /// A list may be merged item by item, and then be neither side's.
 fn is_list(value: Option<&String>) -> bool {
     value.is_some_and(|v| v.starts_with('['))
+}
+
+/// A text with some lines of another in place of its own.
+fn exchanged(text: &[u8], at: &Range<usize>, other: &[u8], from: &Range<usize>) -> Vec<u8> {
+    let (lines, others) = (split_lines(text), split_lines(other));
+    if at.end > lines.len() || from.end > others.len() {
+        return text.to_vec();
+    }
+    [joined(&lines[..at.start]), joined(&others[from.clone()]), joined(&lines[at.end..])].concat()
 }
 
 /// The site's text with the base's in place of some spots.

@@ -192,6 +192,8 @@ pub enum Step {
     ByKey,
     /// The value went to the key's new name in the release.
     RenamedKey,
+    /// A version stamp: the release's, as nothing in the file is open.
+    Stamp,
 }
 
 impl Step {
@@ -209,9 +211,10 @@ impl Step {
             Step::SiteMoved => "the release's change followed the site's move",
             Step::MovedAcross => "followed into another file",
             Step::Renamed => "followed the renamed file",
-            Step::ReleaseForm => "white space only: follows the release",
+            Step::ReleaseForm => "form only: as the release is written",
             Step::ByKey => "merged by key",
             Step::RenamedKey => "the release renamed the key",
+            Step::Stamp => "version stamp: the release's",
         }
     }
 }

@@ -159,3 +159,30 @@ fn a_byte_order_mark_is_form() {
     );
     assert_eq!(out.files["a.txt"], "\u{feff}one\n2\nthree\n4\n", "a byte order mark is the release's form");
 }
+
+#[test]
+fn a_version_stamp_is_never_a_question() {
+    let page = |version: &str, words: &str| {
+        format!("{{# lamp {version} #}}\n<h1>Title</h1>\n<p>{words}</p>\n<p>end</p>\n")
+    };
+    let run = |site: &str, release: &str| {
+        let [base, site, release] = [&page("1.0", "text"), site, release].map(|t| super::theme(&[("a.html", t)]));
+        let run = || super::run(&base, &site, &release, Default::default());
+        let found = super::proof::check(&base, &site, &release, run(), "a.html", str::to_string);
+        assert!(found.is_empty(), "{found:?}");
+        run()
+    };
+    // `carried` names the versions 1.0 and 2.0.
+    let all = run(&page("1.0-own", "text").replace("end", "our end"), &page("2.0", "text"));
+    assert_eq!(all.files["a.html"], page("2.0", "text").replace("end", "our end"));
+    assert_eq!(all.account.totals.open, 0);
+    assert!(all.account.changes.iter().any(|c| c.step == Some(daxle_core::merge::Step::Stamp)));
+    // A file with an open spot keeps the site's stamp.
+    let all = run(&page("1.0-own", "our words"), &page("2.0", "their words"));
+    assert!(all.files["a.html"].starts_with("{# lamp 1.0-own #}"), "{}", all.files["a.html"]);
+    assert_eq!(all.account.totals.open, 1);
+    // A version of something else is the site's word like any other.
+    let other = |version: &str| page("1.0", "text").replace("lamp 1.0", &format!("needs {version}"));
+    let all = carried(&[("a.html", &other("7.1"))], &[("a.html", &other("7.2"))], &[("a.html", &other("8.0"))]);
+    assert_eq!(all.account.totals.open, 1);
+}

@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use crate::{Carried, Files, run, theme};
 
 /// Verifies a result after something happened to it; the account believes that it was written so.
-fn check(
+pub(crate) fn check(
     base: &Files,
     site: &Files,
     release: &Files,
