@@ -73,6 +73,7 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
          Try next, in {}:\n  \
          edit the open spots between the markers, then run `daxle verify carried` again\n  \
          daxle survey {common} --show\n  \
+         daxle stock add packages/*.zip, then daxle child overrides site/tidemill\n  \
          daxle carry {common} {new} --out strict --trust strict",
         dir.join("carried").display(),
         dir.display(),

@@ -144,6 +144,9 @@ fn decisions_list(account: &Account) -> String {
             decision.reason.words(),
             decision.id
         );
+        if let Some(suggestion) = &decision.suggestion {
+            let _ = writeln!(out, "     {f}{}{f:#}", harmless(suggestion));
+        }
         for (side, blob) in sides(decision) {
             for (n, line) in glimpse(blob).into_iter().enumerate() {
                 let name = if n == 0 { side } else { "" };

@@ -81,6 +81,7 @@ struct Decision {
     site: serde_json::Value,
     release: serde_json::Value,
     changes: Vec<String>,
+    suggestion: Option<String>,
 }
 
 #[derive(Debug, Deserialize)]

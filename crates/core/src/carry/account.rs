@@ -351,6 +351,9 @@ pub struct Decision {
     pub release: Blob,
     /// The site changes that hang on it.
     pub changes: Vec<ChangeId>,
+    /// What a practitioner would most likely do, where one answer suggests itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub suggestion: Option<String>,
 }
 
 /// What stands at an open spot.

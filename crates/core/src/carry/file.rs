@@ -285,8 +285,9 @@ impl<'a> Work<'a> {
             self.blob(self.inputs.site, self.triple.site)?,
             self.blob(self.inputs.release, self.triple.release)?,
         ];
-        let decision =
+        let mut decision =
             decision(&self.path, reason, stands, None, blobs, touched.changes.iter().map(|c| c.id.clone()));
+        decision.suggestion = suggestion(self.kind, &decision);
         for change in &mut result.changes {
             change.decision = Some(decision.id.clone());
         }
@@ -539,6 +540,7 @@ impl<'a> Work<'a> {
                 decision.id = format!("{}-{nth}", decision.id);
             }
             *nth += 1;
+            decision.suggestion = suggestion(self.kind, &decision);
             for k in open.edits.iter().filter_map(|e| at.get(*e)) {
                 result.changes[*k].decision = Some(decision.id.clone());
             }
@@ -577,5 +579,29 @@ fn decision(
         site,
         release,
         changes: changes.collect(),
+        suggestion: None,
     }
+}
+
+/// What most likely is to be done, where one answer suggests itself.
+fn suggestion(kind: Kind, decision: &Decision) -> Option<String> {
+    let text = match (kind, decision.reason) {
+        (Kind::Style, Reason::ReleaseDeleted) => {
+            "keep the site's declarations in a rule of its own at the end, if the element is still there"
+        }
+        (Kind::Settings, Reason::KeyGone) => {
+            "see whether the release has the setting under another name; else drop it"
+        }
+        (Kind::Catalog, Reason::KeyGone) => {
+            "the text is no longer shown; keep the wording for a reworded one, or drop it"
+        }
+        (_, Reason::ReleaseDeleted) if decision.result.is_none() => {
+            "see which file took its place in the release, and make the change there"
+        }
+        (Kind::Picture | Kind::Font, Reason::BothReplaced) => {
+            "keep the site's, and look at the release's beside it"
+        }
+        _ => return None,
+    };
+    Some(text.to_string())
 }

@@ -14,7 +14,7 @@ use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use crate::changes::{ChangeId, FileChange, survey_pairs};
 use crate::merge::{Leave, MergeOptions, Trust};
 use crate::theme::changelog::Notes;
-use crate::theme::{Layout, Pair, ReadError, Tree, Version, pair};
+use crate::theme::{Kind, Layout, Pair, ReadError, Tree, Version, pair};
 
 /// How a carry is to be done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -270,5 +270,27 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
     }
     account.vendor.sort_by(|a, b| a.path.cmp(&b.path));
     account.totals = Totals::of(&account.changes);
+    twins(&mut account, |path| folded.contains_key(&path.to_lowercase()));
     account
+}
+
+/// Points out generated twins: a minified file holds none of the changes that were carried into its source.
+fn twins(account: &mut Account, is_there: impl Fn(&str) -> bool) {
+    let touched: HashSet<&str> =
+        account.changes.iter().map(|c| c.result_path.as_deref().unwrap_or(&c.path)).collect();
+    let mut remarks = Vec::new();
+    for file in account.files.iter().filter(|f| touched.contains(f.path.as_str())) {
+        let Some((stem, extension)) = file.path.rsplit_once('.') else { continue };
+        if !matches!(file.kind, Kind::Style | Kind::Script) || stem.ends_with(".min") {
+            continue;
+        }
+        let twin = format!("{stem}.min.{extension}");
+        // A twin that the site rebuilt itself, and that came out whole, is not in question.
+        let rebuilt = touched.contains(twin.as_str()) && !account.decisions.iter().any(|d| d.path == twin);
+        if is_there(&twin) && is_there(&file.path) && !rebuilt {
+            let text = format!("made from {}, which has changes of the site's: rebuild it from there", file.path);
+            remarks.push(Remark { path: twin, text });
+        }
+    }
+    account.remarks.extend(remarks);
 }

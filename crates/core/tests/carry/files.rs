@@ -186,3 +186,37 @@ fn a_version_stamp_is_never_a_question() {
     let all = carried(&[("a.html", &other("7.1"))], &[("a.html", &other("7.2"))], &[("a.html", &other("8.0"))]);
     assert_eq!(all.account.totals.open, 1);
 }
+
+#[test]
+fn a_minified_twin_is_to_be_rebuilt() {
+    let css = "a {\n  top: 0;\n}\n\nb {\n  top: 1px;\n}\n";
+    let (min, own) = ("a{top:0}b{top:1px}", css.replace("top: 0", "top: 9px"));
+    let all = carried(
+        &[("s.css", css), ("s.min.css", min), ("t.css", css), ("t.min.css", min)],
+        &[("s.css", &own), ("s.min.css", min), ("t.css", css), ("t.min.css", min)],
+        &[
+            ("s.css", &css.replace("1px", "2px")),
+            ("s.min.css", "a{top:0}b{top:2px}"),
+            ("t.css", css),
+            ("t.min.css", min),
+        ],
+    );
+    let remarks: Vec<&str> = all.account.remarks.iter().map(|r| r.path.as_str()).collect();
+    assert_eq!(remarks, ["s.min.css"]);
+    assert!(all.account.remarks[0].text.contains("rebuild it"));
+}
+
+#[test]
+fn a_rule_that_the_release_removed_comes_with_a_suggestion() {
+    let rule = |name: &str, body: &str| format!(".{name} {{\n  {body};\n  margin: 0;\n}}\n\n");
+    let css = |rules: &[String]| rules.concat();
+    let (one, two, three) = (rule("one", "top: 0"), rule("two", "top: 1px"), rule("three", "top: 2px"));
+    let all = carried(
+        &[("s.css", &css(&[one.clone(), two, three.clone()]))],
+        &[("s.css", &css(&[one.clone(), rule("two", "top: 7px"), three.clone()]))],
+        &[("s.css", &css(&[one, three]))],
+    );
+    let decision = &all.account.decisions[0];
+    assert_eq!(all.account.decisions.len(), 1);
+    assert!(decision.suggestion.as_ref().is_some_and(|s| s.contains("a rule of its own")), "{decision:?}");
+}
