@@ -93,6 +93,46 @@ fn a_wrong_value_in_settings_is_found() {
     assert!(found(|t| t.replace("{\"c\"", "{{\"c\"")).contains(&FindingKind::NotWellFormed));
 }
 
+/// Base, site and release of settings in a format, and what of their text is the site's and the release's.
+#[test]
+fn a_wrong_value_in_lines_of_settings_is_found() {
+    let yaml = |a: &str, c: &str, more: &str| format!("# head\na: {a}\nb:\n  c: {c}\nd: [4, 5]\n{more}");
+    let toml = |a: &str, c: &str, more: &str| format!("a = \"{a}\"\n\n[b]\nc = \"{c}\"\nd = 4\n{more}");
+    let ini = |a: &str, c: &str, more: &str| format!("a = {a}\n[b]\nc = {c}\nd = 4\n{more}");
+    let cases: [(&str, &dyn Fn(&str, &str, &str) -> String, &str); 3] =
+        [("s.yaml", &yaml, "e: late\n"), ("s.toml", &toml, "e = \"late\"\n"), ("s.ini", &ini, "e = late\n")];
+    for (path, write, more) in cases {
+        let [base, site, release] =
+            [write("old", "old", ""), write("ours", "old", ""), write("old", "theirs", more)]
+                .map(|text| theme(&[(path, &text)]));
+        let found = |from: &str, to: &str| -> Vec<FindingKind> {
+            let out = run(&base, &site, &release, CarryOptions::default());
+            assert_eq!(out.account.totals.open, 0, "{path}");
+            check(&base, &site, &release, out, path, |t| t.replace(from, to)).into_iter().map(|f| f.kind).collect()
+        };
+        assert_eq!(found("", ""), [], "{path}");
+        assert_eq!(found("ours", "old"), [FindingKind::ChangeMissing], "{path}");
+        assert_eq!(found("theirs", "old"), [FindingKind::ReleaseMissing], "{path}");
+        assert_eq!(found(more, ""), [FindingKind::ReleaseMissing], "{path}");
+    }
+}
+
+/// The proof reads a file that only a tool could have written so, and still finds the values.
+#[test]
+fn a_rewritten_settings_file_is_proved_by_its_values() {
+    let base = theme(&[("s.yml", "# what it is\nb: 'two'\na: \"one\"\nlist:\n  - x\n  - y\n")]);
+    let site = theme(&[("s.yml", "a: one\nb: ours\nlist: [x, y]\nown: 1\n")]);
+    let release = theme(&[("s.yml", "# what it is\nb: 'two'\na: \"uno\"\nlist:\n  - x\n  - y\n  - z\n")]);
+    let out = || run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out().account.totals.open, 0, "{:?}", out().account.decisions);
+    let found = |from: &str, to: &str| check(&base, &site, &release, out(), "s.yml", |t| t.replace(from, to));
+    assert!(found("", "").is_empty());
+    assert!(out().files["s.yml"].starts_with("# what it is\n"), "{}", out().files["s.yml"]);
+    for (from, to) in [("ours", "two"), ("uno", "one"), ("own: 1\n", ""), ("  - z\n", "")] {
+        assert!(!found(from, to).is_empty(), "{from}");
+    }
+}
+
 #[test]
 fn a_lost_translation_is_found() {
     let po = |a: &str, b: &str| {
