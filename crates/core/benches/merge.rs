@@ -58,6 +58,14 @@ fn alternating_10k(bencher: Bencher<'_, '_>) {
 }
 
 #[divan::bench(sample_count = 5)]
+fn each_side_changed_every_other_of_100k(bencher: Bencher<'_, '_>) {
+    let text = |own: usize| {
+        (0..100_000).map(|k| format!("key-{k}: {}\n", k + usize::from(k % 2 == own))).collect::<String>()
+    };
+    bench(bencher, &text(2), &text(0), &text(1));
+}
+
+#[divan::bench(sample_count = 5)]
 fn one_line_of_2_mib(bencher: Bencher<'_, '_>) {
     let text = |change: &str, at: usize| -> String {
         (0..70_000).map(|k| if k == at { format!("f{k}({change});") } else { format!("f{k}(a,b,{k});") }).collect()

@@ -5,6 +5,7 @@
 //! before anything is called deleted, it is looked for among the same side's insertions: one clear home, or
 //! the question goes to a person.
 
+use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::align::{Side, Weak};
@@ -32,7 +33,9 @@ pub(crate) fn moved_stretches(
     weak: &Weak,
 ) -> Vec<MovedStretch> {
     let needed = |e: &Edit| {
-        !e.old.is_empty() && other_edits.iter().any(|o| o.old.start <= e.old.end && e.old.start <= o.old.end)
+        // Edits are in order, so the first that does not end before this one is the nearest.
+        let near = other_edits.partition_point(|o| o.old.end < e.old.start);
+        !e.old.is_empty() && other_edits.get(near).is_some_and(|o| o.old.start <= e.old.end)
     };
     if !edits.iter().any(needed) {
         return Vec::new();
@@ -51,6 +54,15 @@ pub(crate) fn moved_stretches(
             deleted[base.keys[i] as usize] += 1;
         }
     }
+    let count = |side: &Side<'_>| {
+        let mut counts = vec![0u32; size];
+        side.keys.iter().for_each(|k| counts[*k as usize] += 1);
+        counts
+    };
+    let (in_base, in_mover) = (count(base), count(mover));
+    let once = |key: u32| in_base[key as usize] == 1 && in_mover[key as usize] == 1;
+    // Where they end on the mover's side, by where they begin there.
+    let mut taken: BTreeMap<usize, usize> = BTreeMap::new();
     let mut out: Vec<MovedStretch> = Vec::new();
     for edit in edits.iter().filter(|e| needed(e)) {
         let pairs: Vec<(usize, usize)> = edit
@@ -65,11 +77,14 @@ pub(crate) fn moved_stretches(
             .collect();
         for run in runs(&pairs) {
             let stretch = grow(base, mover, edit, edits, &run);
-            if (trusted(base, &stretch, &run, weak)
-                || unmistakable(base, mover, &stretch, &run, weak)
-                || at_home(base, mover, &run, weak))
-                && !out.iter().any(|o| o.side.start < stretch.side.end && stretch.side.start < o.side.end)
+            let free =
+                taken.range(..stretch.side.end).next_back().is_none_or(|(_, end)| *end <= stretch.side.start);
+            if free
+                && (trusted(base, &stretch, &run, weak)
+                    || unmistakable(base, &stretch, &run, weak, &once)
+                    || at_home(base, mover, &run, weak, &once))
             {
+                taken.insert(stretch.side.start, stretch.side.end);
                 out.push(stretch);
             }
         }
@@ -98,7 +113,8 @@ fn runs(pairs: &[(usize, usize)]) -> Vec<Vec<(usize, usize)>> {
 /// Takes in the equal lines right before and after a run (its braces and blank lines).
 fn grow(base: &Side<'_>, mover: &Side<'_>, edit: &Edit, edits: &[Edit], run: &[(usize, usize)]) -> MovedStretch {
     let (first, last) = (run[0], run[run.len() - 1]);
-    let home = edits.iter().find(|e| e.new.contains(&first.1)).map_or(0..mover.keys.len(), |e| e.new.clone());
+    let at = edits.partition_point(|e| e.new.end <= first.1);
+    let home = edits.get(at).filter(|e| e.new.contains(&first.1)).map_or(0..mover.keys.len(), |e| e.new.clone());
     let (mut i0, mut j0, mut i1, mut j1) = (first.0, first.1, last.0 + 1, last.1 + 1);
     while i0 > edit.old.start && j0 > home.start && base.keys[i0 - 1] == mover.keys[j0 - 1] {
         (i0, j0) = (i0 - 1, j0 - 1);
@@ -119,31 +135,33 @@ fn trusted(base: &Side<'_>, stretch: &MovedStretch, run: &[(usize, usize)], weak
 /// A small stretch is believed to have moved, too, when all its telling lines stand once in each file.
 fn unmistakable(
     base: &Side<'_>,
-    mover: &Side<'_>,
     stretch: &MovedStretch,
     run: &[(usize, usize)],
     weak: &Weak,
+    once: &impl Fn(u32) -> bool,
 ) -> bool {
     let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
     let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
-    let once = |key: u32, side: &Side<'_>| side.keys.iter().filter(|k| **k == key).count() == 1;
     let enough = (run.len() >= 2 && words >= 3) || (stretch.base.len() >= 3 && words >= 4);
-    enough
-        && run.len() == telling
-        && run.iter().all(|(i, _)| once(base.keys[*i], base) && once(base.keys[*i], mover))
+    enough && run.len() == telling && run.iter().all(|(i, _)| once(base.keys[*i]))
 }
 
 /// A single line that stands once in each file is believed to have moved when a neighbour moved along: it
 /// changed places within its own block.
-fn at_home(base: &Side<'_>, mover: &Side<'_>, run: &[(usize, usize)], weak: &Weak) -> bool {
+fn at_home(
+    base: &Side<'_>,
+    mover: &Side<'_>,
+    run: &[(usize, usize)],
+    weak: &Weak,
+    once: &impl Fn(u32) -> bool,
+) -> bool {
     let [(i, j)] = run else { return false };
     let key = base.keys[*i];
-    let once = |side: &Side<'_>| side.keys.iter().filter(|k| **k == key).count() == 1;
     let near = |at: usize, len: usize| at.saturating_sub(2)..(at + 3).min(len);
     let neighbours: Vec<u32> =
         near(*i, base.keys.len()).map(|k| base.keys[k]).filter(|k| *k != key && !weak.is(*k)).collect();
     let along = near(*j, mover.keys.len()).any(|k| neighbours.contains(&mover.keys[k]));
-    along && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(base) && once(mover)
+    along && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(key)
 }
 
 #[cfg(test)]

@@ -96,11 +96,11 @@ fn a_wrong_value_in_settings_is_found() {
 /// Base, site and release of settings in a format, and what of their text is the site's and the release's.
 #[test]
 fn a_wrong_value_in_lines_of_settings_is_found() {
-    let yaml = |a: &str, c: &str, more: &str| format!("# head\na: {a}\nb:\n  c: {c}\nd: [4, 5]\n{more}");
-    let toml = |a: &str, c: &str, more: &str| format!("a = \"{a}\"\n\n[b]\nc = \"{c}\"\nd = 4\n{more}");
-    let ini = |a: &str, c: &str, more: &str| format!("a = {a}\n[b]\nc = {c}\nd = 4\n{more}");
-    let cases: [(&str, &dyn Fn(&str, &str, &str) -> String, &str); 3] =
-        [("s.yaml", &yaml, "e: late\n"), ("s.toml", &toml, "e = \"late\"\n"), ("s.ini", &ini, "e = late\n")];
+    type Write = fn(&str, &str, &str) -> String;
+    let yaml: Write = |a, c, more| format!("# head\na: {a}\nb:\n  c: {c}\nd: [4, 5]\n{more}");
+    let toml: Write = |a, c, more| format!("a = \"{a}\"\n\n[b]\nc = \"{c}\"\nd = 4\n{more}");
+    let ini: Write = |a, c, more| format!("a = {a}\n[b]\nc = {c}\nd = 4\n{more}");
+    let cases = [("s.yaml", yaml, "e: late\n"), ("s.toml", toml, "e = \"late\"\n"), ("s.ini", ini, "e = late\n")];
     for (path, write, more) in cases {
         let [base, site, release] =
             [write("old", "old", ""), write("ours", "old", ""), write("old", "theirs", more)]
