@@ -168,3 +168,23 @@ fn init_proposes_what_is_there() {
     let ran = env.run("stock list").ends(2);
     assert!(ran.err.contains("line 2, column 1") && ran.err.contains("did you mean `kinds`?"), "{}", ran.err);
 }
+
+#[test]
+fn a_childs_carry_depends_on_nothing_but_its_inputs() {
+    let env = demo();
+    let carry = "carry --site site/tidemill --release 3.0.0";
+    env.run(&format!("{carry} --out one --threads 1")).ends(1);
+    env.run(&format!("{carry} --out many --threads 4")).ends(1);
+    assert_eq!(env.tree("one"), env.tree("many"));
+    // The same again in its place, in one step; and nothing is left beside it.
+    assert!(env.run(&format!("{carry} --out one")).ends(2).err.contains("--replace"));
+    env.run(&format!("{carry} --out one --replace")).ends(1);
+    assert_eq!(env.tree("one"), env.tree("many"));
+    let beside =
+        std::fs::read_dir(env.path("")).unwrap().map(|e| e.unwrap().file_name().to_string_lossy().into_owned());
+    assert!(beside.into_iter().all(|name| !name.starts_with('.')));
+    // The proof finds the stock where it is now.
+    std::fs::rename(env.path("stock"), env.path("elsewhere")).unwrap();
+    assert!(env.run("verify one").ends(2).err.contains("in stock"), "without the stock nothing can be proved");
+    assert!(env.run("verify one --stock elsewhere").ends(1).out.contains("every change is accounted for"));
+}
