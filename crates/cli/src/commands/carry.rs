@@ -29,7 +29,7 @@ pub(crate) fn run(args: &CarryArgs, global: &Global, console: &Console) -> Resul
     let site = Site::open(&args.sources, &others, &config)?;
     let account_path = args.account.clone().unwrap_or_else(|| beside(&args.out, "account.json"));
     let account = if args.sources.base.is_none() && site.identity().parent.is_some() {
-        job.child(&site, &args.sources.site, &args.out, &account_path)?
+        job.child(&site.site, &args.sources.site, &args.out, &account_path)?
     } else {
         let [release] = &args.release[..] else {
             return Err(Trouble::new("a theme is carried into one release")
@@ -65,15 +65,21 @@ impl Job<'_> {
             name.is_none() || name == site.identity().name
         };
         let release = self.args.release.iter().find(mine).unwrap_or(&self.args.release[0]).clone();
-        let out = folder(&sources.site);
-        let account_path = beside(&out, "account.json");
-        accounts.push((self.theme(site, &release, &out, &account_path)?, out, account_path));
+        // What a child lacks is told before anything is written.
+        let mut children = Vec::new();
         for path in &self.args.child {
             let child = Sources { site: path.clone(), base: None, inside: None, ..sources.clone() };
             let child = Site::open(&child, &[], self.config)?.site;
+            children::vendors(&child.identity(), &self.args.release, self.config)?;
+            children.push(child);
+        }
+        let out = folder(&sources.site);
+        let account_path = beside(&out, "account.json");
+        accounts.push((self.theme(site, &release, &out, &account_path)?, out, account_path));
+        for (path, child) in self.args.child.iter().zip(&children) {
             let out = folder(path);
             let account_path = beside(&out, "account.json");
-            accounts.push((self.child_of(&child, path, &out, &account_path)?, out, account_path));
+            accounts.push((self.child(child, path, &out, &account_path)?, out, account_path));
         }
         if global.format == Format::Json {
             console_json(self.console, &accounts)?;
@@ -173,12 +179,8 @@ impl Job<'_> {
         Ok(stops().enumerate().filter(|(k, _)| way.contains(k)).map(|(_, stop)| stop).collect())
     }
 
-    fn child(&self, site: &Site<'_>, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
-        self.child_of(&site.site, site_at, out, account_path)
-    }
-
     /// Carries the overrides of a child theme, each with the base that it came from.
-    fn child_of(&self, site: &Source, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
+    fn child(&self, site: &Source, site_at: &Path, out: &Path, account_path: &Path) -> Result<Account, Failure> {
         let (args, config) = (self.args, self.config);
         let Source::Theme(opened) = site else {
             return Err(Trouble::new("a child theme is a folder or an archive").into());

@@ -83,8 +83,7 @@ pub(crate) fn list(stock: &Stock) -> String {
 
 pub(crate) fn release(stock: &Stock, release: &Release, print: &Print) -> String {
     let (t, f) = (style::TITLE, style::FAINT);
-    let mut out = theme(stock, &release.name);
-    out.clear();
+    let mut out = String::new();
     let _ = writeln!(
         out,
         "{t}{}{t:#}  {}, {}",

@@ -87,6 +87,8 @@ fn parent_and_child_are_carried_together() {
     env.run("carry --site site/tidemill --release 3.0.0 --out child").ends(1);
     assert_eq!(env.tree("both/lanternfold"), env.tree("parent"));
     assert_eq!(env.tree("both/tidemill"), env.tree("child"));
+    let ran = env.run("carry --site site/lanternfold --child site/lanternfold --release 3.0.0 --out none").ends(2);
+    assert!(ran.err.contains("names no parent") && !env.path("none").exists(), "nothing was written: {}", ran.err);
     assert!(env.run("verify both/tidemill").ends(1).out.contains("every change is accounted for"));
 }
 
