@@ -1,12 +1,15 @@
 //! Daxle on the command line: parse, dispatch, print the error, exit code.
 
+mod answers;
 mod args;
+mod carried;
 mod children;
 mod commands;
 mod config;
 mod console;
 mod notes;
 mod progress;
+mod screen;
 mod show;
 mod stock;
 mod themes;
@@ -47,6 +50,7 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
         Command::Survey(args) => commands::survey::run(&args, &cli.global, console),
         Command::Forecast(args) => commands::forecast::run(&args, &cli.global, console),
         Command::Carry(args) => commands::carry::run(&args, &cli.global, console),
+        Command::Settle(args) => commands::settle::run(&args, &cli.global, console),
         Command::Verify(args) => commands::verify::run(&args, &cli.global, console),
         Command::Stock(args) => commands::stock::run(&args, &cli.global, console),
         Command::Child(args) => commands::child::run(&args, &cli.global, console),

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use daxle_core::carry::{Content, Sink};
-use daxle_core::theme::{Digest, ReadError};
+use daxle_core::theme::{ReadError, Tree};
 
 use crate::folder::create;
 use crate::{FolderTree, Trouble};
@@ -26,6 +26,80 @@ pub struct Building<'a> {
     /// What the system takes away from the permissions of new files.
     umask: u32,
     finished: bool,
+}
+
+/// A change to a file of a result.
+#[derive(Debug)]
+pub enum Edit<'a> {
+    /// It gets these bytes, and keeps its permissions.
+    Bytes(Vec<u8>),
+    /// It becomes a copy of a theme's file, by its index.
+    Copy(&'a FolderTree, usize),
+    /// It goes.
+    Remove,
+}
+
+impl Edit<'_> {
+    fn make(&self, root: &Path, path: &str) -> Result<(), Trouble> {
+        let full = root.join(path);
+        match self {
+            Edit::Bytes(bytes) => write_file(&full, bytes),
+            Edit::Copy(tree, index) => {
+                let bytes = tree.read(*index).map_err(|e| Trouble::new(e.to_string()))?;
+                write_file(&full, &bytes)?;
+                match tree.permissions(*index) {
+                    Some(permissions) => set_permissions(&full, permissions),
+                    None => Ok(()),
+                }
+            }
+            Edit::Remove => {
+                match fs::remove_file(&full) {
+                    Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
+                        return Err(Trouble::io("remove", &full, &e));
+                    }
+                    _ => {}
+                }
+                // Folders that hold nothing any more are no part of a theme.
+                let mut folder = full.parent();
+                while let Some(empty) = folder.filter(|f| *f != root && fs::remove_dir(f).is_ok()) {
+                    folder = empty.parent();
+                }
+                Ok(())
+            }
+        }
+    }
+}
+
+/// Changes files of a finished result, each in one step.
+///
+/// # Errors
+///
+/// When a file cannot be written; those before it are.
+pub fn edit_files(root: &Path, edits: &[(String, Edit<'_>)]) -> Result<(), Trouble> {
+    edits.iter().try_for_each(|(path, edit)| edit.make(root, path))
+}
+
+/// Reads a file of a folder; `None` where there is none.
+///
+/// # Errors
+///
+/// When the file cannot be read.
+pub fn read_under(root: &Path, path: &str) -> Result<Option<Vec<u8>>, ReadError> {
+    match fs::read(root.join(path)) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(e) => Err(ReadError { path: path.to_string(), why: e.to_string() }),
+    }
+}
+
+#[cfg(unix)]
+fn set_permissions(path: &Path, permissions: &fs::Permissions) -> Result<(), Trouble> {
+    fs::set_permissions(path, permissions.clone()).map_err(|e| Trouble::io("set the permissions of", path, &e))
+}
+
+#[cfg(not(unix))]
+fn set_permissions(_path: &Path, _permissions: &fs::Permissions) -> Result<(), Trouble> {
+    Ok(())
 }
 
 /// Names of unfinished work, behind a dot and the name of the result.
@@ -109,25 +183,22 @@ impl<'a> Building<'a> {
         Ok(())
     }
 
-    /// Changes a file of the result that was put already. `change` gives the new bytes, or nothing; returns their
-    /// digest.
+    /// Reads a file of the result that was put already; `None` where there is none.
     ///
     /// # Errors
     ///
-    /// When the file cannot be read or written.
-    pub fn rewrite(
-        &self,
-        path: &str,
-        change: impl FnOnce(&[u8]) -> Option<Vec<u8>>,
-    ) -> Result<Option<Digest>, Trouble> {
-        let full = self.part.join(path);
-        if !full.exists() {
-            return Ok(None);
-        }
-        let bytes = fs::read(&full).map_err(|e| Trouble::io("read", &full, &e))?;
-        let Some(new) = change(&bytes) else { return Ok(None) };
-        write_file(&full, &new)?;
-        Ok(Some(Digest::of(&new)))
+    /// When the file cannot be read.
+    pub fn read(&self, path: &str) -> Result<Option<Vec<u8>>, ReadError> {
+        read_under(&self.part, path)
+    }
+
+    /// Changes files of the result that were put already.
+    ///
+    /// # Errors
+    ///
+    /// When a file cannot be read or written.
+    pub fn change(&self, edits: &[(String, Edit<'_>)]) -> Result<(), Trouble> {
+        edits.iter().try_for_each(|(path, edit)| edit.make(&self.part, path))
     }
 
     fn write(&self, root: &Path, path: &str, content: &Content) -> Result<(), ReadError> {

@@ -18,10 +18,10 @@ mod trouble;
 mod zipper;
 
 pub use archive::{ArchiveKind, archive_kind};
-pub use building::{Building, write_file};
+pub use building::{Building, Edit, edit_files, read_under, write_file};
 pub use folder::{FolderTree, LinkRule};
 pub use open::{OpenOptions, Opened, open_all, open_theme};
-pub use safe::Limits;
+pub use safe::{Limits, is_inside};
 pub use stock::{Added, Release, Stock};
 pub use trouble::Trouble;
 pub use zipper::{ZipEntry, write_zip};

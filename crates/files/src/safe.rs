@@ -58,6 +58,12 @@ fn fault(name: &str) -> Option<&'static str> {
     None
 }
 
+/// Tells whether a path, as an account names it, stays in the theme.
+pub fn is_inside(path: &str) -> bool {
+    let drive = path.as_bytes().get(1) == Some(&b':');
+    !path.is_empty() && !path.starts_with(['/', '\\']) && !drive && path.split('/').all(|part| part != "..")
+}
+
 /// Why a link at `path` that leads to `target` is refused.
 ///
 /// Only a target that climbs first and then goes down can be told to stay in the theme: behind a folder's name,

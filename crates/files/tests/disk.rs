@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::{Content, Sink};
 use daxle_core::theme::{Layout, Tree};
 use daxle_files::{
-    Added, Building, FolderTree, Limits, LinkRule, OpenOptions, Stock, ZipEntry, open_all, open_theme, write_file,
-    write_zip,
+    Added, Building, Edit, FolderTree, Limits, LinkRule, OpenOptions, Stock, ZipEntry, open_all, open_theme,
+    write_file, write_zip,
 };
 
 fn theme(dir: &Path, name: &str, files: &[(&str, &str)]) -> FolderTree {
@@ -210,14 +210,20 @@ fn modes_and_links_are_carried() {
     }
     let like = kept.find("run.sh");
     building.put("merged.sh", &Content::Merged(b"both".to_vec(), like)).unwrap();
-    assert_eq!(
-        building.rewrite("merged.sh", |b| Some([b, b"!"].concat())).unwrap().map(|d| d.hex().len()),
-        Some(64)
-    );
-    assert_eq!(building.rewrite("none", |_| None).unwrap(), None);
+    let merged = building.read("merged.sh").unwrap().unwrap();
+    let edits = [
+        ("merged.sh".to_string(), Edit::Bytes([&merged[..], b"!"].concat())),
+        ("deep/copy".to_string(), Edit::Copy(&kept, like.unwrap())),
+        ("deep/b".to_string(), Edit::Remove),
+    ];
+    building.change(&edits).unwrap();
+    assert_eq!(building.read("deep/b").unwrap(), None);
     building.finish().unwrap();
     let mode = |name: &str| fs::metadata(out.join(name)).unwrap().permissions().mode() & 0o777;
-    assert_eq!((mode("run.sh"), mode("open.txt"), mode("deep/b"), mode("merged.sh")), (0o755, 0o666, 0o600, 0o755));
+    assert_eq!(
+        (mode("run.sh"), mode("open.txt"), mode("deep/copy"), mode("merged.sh")),
+        (0o755, 0o666, 0o755, 0o755)
+    );
     assert_eq!(fs::read_link(out.join("deep/link")).unwrap().to_str(), Some("../open.txt"));
     assert_eq!(fs::read(out.join("merged.sh")).unwrap(), b"both!");
 }

@@ -3,13 +3,16 @@
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
-use daxle_core::carry::account::{Account, Remark, Theme, Themes};
+use daxle_core::carry::account::{Account, Decision, Remark, State, Theme, Themes};
+use daxle_core::carry::settle::{Put, Settling, Side};
 use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, Stop, best_way, carry, carry_through};
-use daxle_core::theme::{ReadError, Tree, find_stamp, with_stamp};
-use daxle_files::{Building, FolderTree, Trouble, write_file};
+use daxle_core::theme::{Digest, ReadError, Tree, find_stamp, with_stamp};
+use daxle_files::{Building, Edit, FolderTree, Trouble, write_file};
 
 use super::Ended;
+use crate::answers::Answers;
 use crate::args::{CarryArgs, Format, Global, Sources};
+use crate::carried::{beside, write_account};
 use crate::children;
 use crate::config::{self, Config};
 use crate::console::{Console, Failure};
@@ -126,7 +129,9 @@ impl Job<'_> {
             (Source::Theme(site), Source::Theme(release)) => {
                 let aside = beside(out, "aside");
                 let building = Building::begin(out, &aside, args.replace, &site.tree, &release.tree)?;
-                let account = carry_through(&inputs, &stops, &options, &building)?;
+                let mut account = carry_through(&inputs, &stops, &options, &building)?;
+                let trees = [&inputs.base, &inputs.site, &inputs.release];
+                self.remember(&mut account, &building, trees.map(|t| *t), [&site.tree, &release.tree], &site_at)?;
                 building.finish()?;
                 account
             }
@@ -230,19 +235,21 @@ impl Job<'_> {
                 continue;
             };
             let pattern = config.layout.stamp.as_deref();
-            let digest = building.rewrite(&decision.path, |bytes| {
-                find_stamp(bytes, pattern).map(|found| with_stamp(bytes, &found, stamp))
-            })?;
-            let file = account.files.iter_mut().find(|f| f.path == decision.path);
-            if let (Some(file), Some(digest)) = (file, digest) {
-                file.digest = Some(digest.hex());
+            let Some(bytes) = building.read(&decision.path)? else { continue };
+            let Some(found) = find_stamp(&bytes, pattern) else { continue };
+            let bytes = with_stamp(&bytes, &found, stamp);
+            if let Some(file) = account.files.iter_mut().find(|f| f.path == decision.path) {
+                file.digest = Some(Digest::of(&bytes).hex());
             }
+            building.change(&[(decision.path.clone(), Edit::Bytes(bytes))])?;
         }
+        account.child = Some(record.clone());
+        let trees: [&dyn Tree; 3] = [&parts.base, &parts.site, &parts.release];
+        self.remember(&mut account, &building, trees, [&parts.site, &parts.release], site_at)?;
         building.finish()?;
         for (path, text) in children::remarks(&record, &parts.stamps) {
             account.remarks.push(Remark { path, text });
         }
-        account.child = Some(record);
         write_account(account_path, &account)?;
         let (order, warnings) = vendors.order(opened.identity.name.as_deref().unwrap_or("the child theme"));
         for warning in warnings {
@@ -252,6 +259,50 @@ impl Job<'_> {
             self.console.say(&format!("update in this order: {}", order.join(", then ")));
         }
         Ok(account)
+    }
+
+    /// Gives the answers that were given before: the same three contents are not asked about again.
+    fn remember(
+        &self,
+        account: &mut Account,
+        building: &Building<'_>,
+        [base, site, release]: [&dyn Tree; 3],
+        [site_files, release_files]: [&FolderTree; 2],
+        site_at: &Path,
+    ) -> Result<(), Failure> {
+        if self.args.ask_again {
+            return Ok(());
+        }
+        let answers = Answers::read(&self.args.memory, self.config, site_at)?;
+        let read = |side: Side, path: &str| {
+            let tree = match side {
+                Side::Result => return building.read(path),
+                Side::Base => base,
+                Side::Site => site,
+                Side::Release => release,
+            };
+            tree.find(path).map(|k| tree.read(k)).transpose()
+        };
+        let settling = Settling { read: &read, stamp: self.config.layout.stamp.as_deref() };
+        let open: Vec<Decision> = account.decisions.iter().filter(|d| d.state == State::Open).cloned().collect();
+        for decision in open {
+            let Some(answer) = answers.memory.recall(&decision) else { continue };
+            // An answer that does not fit here leaves the question open.
+            let Ok(puts) = settling.settle(account, &decision.id, answer) else { continue };
+            let edits = puts.into_iter().map(|(path, put)| {
+                let edit = match put {
+                    Put::Bytes(bytes) => Edit::Bytes(bytes),
+                    Put::Nothing => Edit::Remove,
+                    Put::Copy(side, name) => {
+                        let tree = if side == Side::Site { site_files } else { release_files };
+                        tree.find(&name).map_or(Edit::Remove, |k| Edit::Copy(tree, k))
+                    }
+                };
+                (path, edit)
+            });
+            building.change(&edits.collect::<Vec<_>>())?;
+        }
+        Ok(())
     }
 
     /// The result must not lie in an input, nor an input in it, nor the account in the result.
@@ -266,21 +317,6 @@ impl Job<'_> {
 
 fn console_json(console: &Console, accounts: &[(Account, PathBuf, PathBuf)]) -> Result<(), Failure> {
     console.json(&accounts.iter().map(|(account, ..)| account).collect::<Vec<_>>())
-}
-
-/// Names a companion of the result: `DIR.account.json`.
-pub(crate) fn beside(out: &Path, what: &str) -> PathBuf {
-    let mut name = out.file_name().map(ToOwned::to_owned).unwrap_or_default();
-    name.push(".");
-    name.push(what);
-    out.with_file_name(name)
-}
-
-/// Writes an account.
-pub(crate) fn write_account(path: &Path, account: &Account) -> Result<(), Failure> {
-    let mut text = serde_json::to_vec_pretty(account).map_err(std::io::Error::other)?;
-    text.push(b'\n');
-    Ok(write_file(path, &text)?)
 }
 
 fn apart(out: &Path, inputs: &[(&str, &Path)]) -> Result<(), Trouble> {

@@ -8,8 +8,8 @@ use include_dir::{Dir, DirEntry, include_dir};
 
 use super::Ended;
 use crate::args::{
-    Bounds, CarryArgs, DemoArgs, ForecastArgs, Global, LeaveSide, Links, Merging, ReleaseSource, Sources,
-    SurveyArgs, TrustLevel, VerifyArgs,
+    Bounds, CarriedArgs, CarryArgs, DemoArgs, ForecastArgs, Global, LeaveSide, Links, MemoryArgs, Merging,
+    ReleaseSource, Sources, SurveyArgs, TrustLevel, VerifyArgs,
 };
 use crate::console::{Console, Failure};
 use crate::show::style;
@@ -62,11 +62,22 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
         out: "carried".into(),
         account: None,
         replace: false,
+        memory: MemoryArgs::default(),
+        ask_again: false,
     };
     super::carry::run(&carry, global, console)?;
     console.say("");
     step("verify carried");
-    let verify = VerifyArgs { dir: "carried".into(), account: None, base: None, site: None, release: None, bounds };
+    let verify = VerifyArgs {
+        carried: CarriedArgs {
+            dir: "carried".into(),
+            account: None,
+            base: None,
+            site: None,
+            release: None,
+            bounds,
+        },
+    };
     let ended = super::verify::run(&verify, global, console)?;
     console.say(&format!(
         "\nThe new release with the site's changes lies in {}\n\

@@ -1,9 +1,11 @@
 //! `daxle forecast`: what a carry would give, without writing anything.
 
+use daxle_core::carry::settle;
 use daxle_core::carry::{CarryOptions, Inputs, Nowhere, carry};
 
 use super::Ended;
-use crate::args::{ForecastArgs, Format, Global};
+use crate::answers::Answers;
+use crate::args::{ForecastArgs, Format, Global, MemoryArgs};
 use crate::config;
 use crate::console::{Console, Failure};
 use crate::notes::Notes;
@@ -27,7 +29,9 @@ pub(crate) fn run(args: &ForecastArgs, global: &Global, console: &Console) -> Re
         progress: &|done, all| progress.at(done, all),
         unnamed: String::new(),
     };
-    let account = carry(&inputs, &CarryOptions::from(&args.merging), &Nowhere)?;
+    let mut account = carry(&inputs, &CarryOptions::from(&args.merging), &Nowhere)?;
+    let answers = Answers::read(&MemoryArgs::default(), &config, &args.sources.site)?;
+    settle::foretell(&mut account, &answers.memory);
     drop(progress);
     if global.format == Format::Json {
         console.json(&show::wire::Forecast::new(&account))?;

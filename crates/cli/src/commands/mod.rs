@@ -7,6 +7,7 @@ pub(crate) mod forecast;
 pub(crate) mod generate;
 pub(crate) mod init;
 pub(crate) mod note;
+pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;
 pub(crate) mod verify;

@@ -6,7 +6,8 @@ use std::path::Path;
 use daxle_core::carry::account::Account;
 
 use super::{
-    count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, steps_list, style, totals_line,
+    count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list, steps_list,
+    style, totals_line,
 };
 use crate::console::harmless;
 
@@ -27,6 +28,7 @@ pub(crate) fn text(account: &Account, out_path: &Path, account_path: &Path) -> S
     out += &files_table(account);
     out += &part("Worth a look", &steps_list(account));
     out += &part("Open decisions", &decisions_list(account));
+    out += &part("Remembered", &remembered_list(account));
     out += &part("Notes", &notes_list(account));
     out += &part("To know", &remarks_list(account));
     let _ = writeln!(out, "\n{}", totals_line(&account.totals));

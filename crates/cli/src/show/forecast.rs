@@ -4,7 +4,10 @@ use std::fmt::Write;
 
 use daxle_core::carry::account::Account;
 
-use super::{count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, style, totals_line};
+use super::{
+    count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list, style,
+    totals_line,
+};
 use crate::console::harmless;
 
 pub(crate) fn text(account: &Account) -> String {
@@ -32,6 +35,7 @@ pub(crate) fn text(account: &Account) -> String {
         }
     }
     out += &part("A carry would ask", &decisions_list(account));
+    out += &part("Remembered", &remembered_list(account));
     out += &part("Notes", &notes_list(account));
     out += &part("To know", &remarks_list(account));
     if !account.notes.is_empty() {

@@ -3,6 +3,7 @@
 pub(crate) mod carry;
 pub(crate) mod child;
 pub(crate) mod forecast;
+pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;
 pub(crate) mod verify;
@@ -10,7 +11,7 @@ pub(crate) mod wire;
 
 use std::fmt::Write;
 
-use daxle_core::carry::account::{Account, Blob, Decision, Lines, Totals};
+use daxle_core::carry::account::{Account, Answer, Blob, Decision, Lines, State, Take, Totals};
 use daxle_core::merge::Outcome;
 
 use crate::console::{Console, harmless};
@@ -131,27 +132,67 @@ fn part(title: &str, text: &str) -> String {
 
 /// The open decisions, each with file, line, reason and the first words of both sides.
 fn decisions_list(account: &Account) -> String {
+    let open = account.decisions.iter().filter(|d| d.state == State::Open);
+    open.enumerate().map(|(k, decision)| decision_entry(k + 1, decision)).collect()
+}
+
+/// The decisions that were settled by answers of an earlier carry.
+fn remembered_list(account: &Account) -> String {
+    let remembered =
+        account.decisions.iter().filter_map(|d| Some((d, d.answer.as_ref().filter(|a| a.remembered)?)));
+    let f = style::FAINT;
+    let line = |(d, answer): (&Decision, &Answer)| {
+        format!(
+            "  {}{}  {}, as answered before  {f}{}{f:#}\n",
+            harmless(&d.path),
+            place(d.result),
+            answer_words(answer),
+            d.id
+        )
+    };
+    remembered.map(line).collect()
+}
+
+/// An answer in a few words.
+pub(crate) fn answer_words(answer: &Answer) -> &'static str {
+    match answer.take {
+        Take::Site => "the site's",
+        Take::Release => "the release's",
+        Take::Both => "both, the release's first",
+        Take::BothSiteFirst => "both, the site's first",
+        Take::Text => "a text of its own",
+    }
+}
+
+/// One decision: file, line, reason, and the first words of its sides.
+fn decision_entry(number: usize, decision: &Decision) -> String {
     let mut out = String::new();
-    let open = account.decisions.iter().filter(|d| d.state == daxle_core::carry::account::State::Open);
-    for (k, decision) in open.enumerate() {
-        let place = place(decision.result);
-        let (o, f) = (style::OPEN, style::FAINT);
-        let _ = writeln!(
-            out,
-            "  {o}{}.{o:#} {}{place}  {}  {f}{}{f:#}",
-            k + 1,
-            harmless(&decision.path),
-            decision.reason.words(),
-            decision.id
-        );
-        if let Some(suggestion) = &decision.suggestion {
-            let _ = writeln!(out, "     {f}{}{f:#}", harmless(suggestion));
+    let place = place(decision.result);
+    let (o, f, g) = (style::OPEN, style::FAINT, style::GOOD);
+    let _ = writeln!(
+        out,
+        "  {o}{number}.{o:#} {}{place}  {}  {f}{}{f:#}",
+        harmless(&decision.path),
+        decision.reason.words(),
+        decision.id
+    );
+    match (&decision.answer, decision.state) {
+        (Some(answer), State::Settled) => {
+            let again = if answer.remembered { ", as answered before" } else { "" };
+            let _ = writeln!(out, "     {g}settled:{g:#} {}{again}", answer_words(answer));
         }
-        for (side, blob) in sides(decision) {
-            for (n, line) in glimpse(blob).into_iter().enumerate() {
-                let name = if n == 0 { side } else { "" };
-                let _ = writeln!(out, "     {f}{name:<8}{f:#}│ {}", harmless(&line));
-            }
+        (_, State::Edited) => {
+            let _ = writeln!(out, "     {g}settled{g:#} by editing the file");
+        }
+        _ => {}
+    }
+    if let Some(suggestion) = &decision.suggestion {
+        let _ = writeln!(out, "     {f}{}{f:#}", harmless(suggestion));
+    }
+    for (side, blob) in sides(decision) {
+        for (n, line) in glimpse(blob).into_iter().enumerate() {
+            let name = if n == 0 { side } else { "" };
+            let _ = writeln!(out, "     {f}{name:<8}{f:#}│ {}", harmless(&line));
         }
     }
     out

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use daxle_core::carry::account::{Account, Blob, Lines, Theme, Totals, VendorChange};
+use daxle_core::carry::account::{Account, Blob, Decision, Lines, Theme, Totals, VendorChange};
 use daxle_core::carry::{Finding, Proof};
 use daxle_core::changes::{ChangeId, Origin, Survey, What};
 use daxle_core::theme::{Jump, Kind, changelog::Notes};
@@ -85,7 +85,7 @@ pub(crate) struct Forecast<'a> {
     jump: Option<Jump>,
     totals: Totals,
     files: Vec<ForecastFile<'a>>,
-    decisions: &'a [daxle_core::carry::account::Decision],
+    decisions: &'a [Decision],
     vendor: &'a [VendorChange],
     notes: &'a [Notes],
 }
@@ -112,6 +112,22 @@ impl<'a> Forecast<'a> {
             vendor: &account.vendor,
             notes: &account.notes,
         }
+    }
+}
+
+/// Decisions, after some were answered.
+#[derive(Serialize)]
+pub(crate) struct Decisions<'a> {
+    format: &'static str,
+    format_version: u32,
+    answered: usize,
+    totals: Totals,
+    decisions: Vec<&'a Decision>,
+}
+
+impl<'a> Decisions<'a> {
+    pub(crate) fn new(totals: Totals, decisions: Vec<&'a Decision>, answered: usize) -> Self {
+        Decisions { format: "daxle-decisions", format_version: 1, answered, totals, decisions }
     }
 }
 

@@ -4,6 +4,7 @@
 //! * `carry`: results, accounts, single files, swapping
 //! * `sources`: folders, archives, packages, and hostile ones
 //! * `verify`: proofs, settled markers, seeded faults
+//! * `settle`: answers to decisions, by option and from files
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
 //! * `wire`: the JSON, read back with every field named
@@ -14,6 +15,7 @@ mod child;
 mod demo;
 mod env;
 mod messages;
+mod settle;
 mod sources;
 mod stock;
 mod verify;

@@ -82,6 +82,37 @@ struct Decision {
     release: serde_json::Value,
     changes: Vec<String>,
     suggestion: Option<String>,
+    answer: Option<Answer>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Answer {
+    take: String,
+    text: Option<String>,
+    remembered: bool,
+    before: Option<serde_json::Value>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Options {
+    trust: String,
+    leave: String,
+    keep_blanks: bool,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Decisions {
+    format: String,
+    format_version: u32,
+    answered: usize,
+    totals: Totals,
+    decisions: Vec<Decision>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -95,6 +126,7 @@ struct File {
     kind: String,
     from: String,
     digest: Option<String>,
+    site_digest: Option<String>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -145,6 +177,7 @@ struct Account {
     vendor: Vec<Vendor>,
     notes: Vec<Notes>,
     remarks: Vec<Remark>,
+    options: Options,
     child: Option<Child>,
 }
 
@@ -474,4 +507,13 @@ fn overrides_and_notes_read_back() {
     let account: Account = read(env.json("carry --site site/tidemill --release 3.0.0 --out child --prune"));
     let child = account.child.expect("a record of the overrides");
     assert_eq!((child.overrides.len(), child.pruned.as_slice()), (7, &["parts/pager.html".to_string()][..]));
+}
+
+#[test]
+fn decisions_read_back() {
+    let env = demo();
+    let listed: Decisions = read(env.json("settle d/carried --list"));
+    assert_eq!((listed.decisions.len(), listed.answered, listed.totals.open), (7, 0, 7));
+    let settled: Decisions = read(env.json("settle d/carried --take site --path parts/*.html"));
+    assert_eq!((settled.format.as_str(), settled.answered, settled.totals.open), ("daxle-decisions", 2, 5));
 }

@@ -7,6 +7,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::run::CarryOptions;
 use crate::changes::{ChangeId, Origin, What};
 use crate::child::Override;
 use crate::merge::{Outcome, Reason, Step};
@@ -45,6 +46,9 @@ pub struct Account {
     /// Things to know that are no decision.
     #[serde(default)]
     pub remarks: Vec<Remark>,
+    /// How the carry was done.
+    #[serde(default)]
+    pub options: CarryOptions,
     /// For a child theme, its overrides: the base and the release were put together from what they shadow.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub child: Option<ChildRecord>,
@@ -319,6 +323,68 @@ pub enum State {
     Open,
     /// Somebody edited the open spot in the file.
     Edited,
+    /// Somebody gave an answer, or an earlier one was remembered.
+    Settled,
+}
+
+/// Which side an answer takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Take {
+    /// The site's.
+    Site,
+    /// The release's.
+    Release,
+    /// Both, the release's first.
+    Both,
+    /// Both, the site's first.
+    BothSiteFirst,
+    /// Neither: a text that somebody wrote.
+    Text,
+}
+
+impl Take {
+    /// All of them.
+    pub const ALL: [Take; 5] = [Take::Site, Take::Release, Take::Both, Take::BothSiteFirst, Take::Text];
+
+    /// Returns the word for it, as it is written in files.
+    pub fn word(self) -> &'static str {
+        match self {
+            Take::Site => "site",
+            Take::Release => "release",
+            Take::Both => "both",
+            Take::BothSiteFirst => "both_site_first",
+            Take::Text => "text",
+        }
+    }
+}
+
+/// The answer to a decision.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Answer {
+    /// Which side it takes.
+    pub take: Take,
+    /// The text, where somebody wrote one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+    /// It was given in an earlier carry.
+    #[serde(default)]
+    pub remembered: bool,
+    /// What stood at the open spot before, to open it again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub before: Option<Blob>,
+}
+
+impl Answer {
+    /// Takes a side.
+    pub fn take(take: Take) -> Self {
+        Answer { take, text: None, remembered: false, before: None }
+    }
+
+    /// Puts a text in.
+    pub fn text(text: impl Into<String>) -> Self {
+        Answer { text: Some(text.into()), ..Answer::take(Take::Text) }
+    }
 }
 
 /// A question for a person.
@@ -354,6 +420,9 @@ pub struct Decision {
     /// What a practitioner would most likely do, where one answer suggests itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub suggestion: Option<String>,
+    /// The answer, where one was given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub answer: Option<Answer>,
 }
 
 /// What stands at an open spot.
@@ -388,6 +457,9 @@ pub struct FileRecord {
     pub from: Source,
     /// BLAKE3 digest of the file in the result.
     pub digest: Option<String>,
+    /// BLAKE3 digest of the file in the site theme, as it was when the carry read it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub site_digest: Option<String>,
 }
 
 /// Where a file's content comes from.

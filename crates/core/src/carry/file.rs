@@ -9,7 +9,7 @@ use super::account::{
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
 use crate::changes::{Change, ChangeId, FileChange, What};
-use crate::formats::merge_file;
+use crate::formats::{is_by_key, merge_file};
 use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::text::split_lines;
 use crate::theme::{Digest, Entry, Kind, ReadError, Stamp, Tree, Version, dialect_of, find_stamp, with_stamp};
@@ -196,6 +196,7 @@ impl<'a> Work<'a> {
             kind: self.kind,
             from,
             digest: digest.map(|d| d.hex()),
+            site_digest: self.site.map(|e| e.digest.hex()),
         }
     }
 
@@ -407,7 +408,7 @@ impl<'a> Work<'a> {
             let name = |path: &str| Blob::Text { text: path.to_string() };
             let blobs = [name(&b.path), name(&s.path), name(&r.path)];
             let ids = std::iter::once(change.id.clone());
-            let decision = decision(&self.path, Reason::BothAdded, Stands::Release, None, blobs, ids);
+            let decision = decision(&self.path, Reason::BothRenamed, Stands::Release, None, blobs, ids);
             change.outcome = Outcome::Open;
             change.decision = Some(decision.id.clone());
             result.decisions.push(decision);
@@ -532,6 +533,9 @@ impl<'a> Work<'a> {
         for open in &merge.decisions {
             let ids = open.edits.iter().filter_map(|e| at.get(*e)).map(|k| touched.changes[*k].id.clone());
             let blobs = [Blob::of(&open.base_text), Blob::of(&open.site_text), Blob::of(&open.release_text)];
+            // Where the site took a value out, the release's stands: it can be seen.
+            let shown = stands == Stands::Site && open.site_text.is_empty() && !open.result.is_empty();
+            let stands = if shown && is_by_key(&self.path) { Stands::Release } else { stands };
             let mut decision = decision(&self.path, open.reason, stands, Some(&open.result), blobs, ids);
             decision.base_lines = Some(Lines::from(&open.base));
             decision.site_lines = Some(Lines::from(&open.site));
@@ -580,6 +584,7 @@ fn decision(
         release,
         changes: changes.collect(),
         suggestion: None,
+        answer: None,
     }
 }
 

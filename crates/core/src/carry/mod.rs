@@ -7,8 +7,10 @@
 pub mod account;
 mod across;
 mod file;
+mod markers;
 mod proof;
 mod run;
+pub mod settle;
 mod through;
 mod valid;
 mod values;

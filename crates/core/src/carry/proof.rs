@@ -10,6 +10,8 @@ use std::ops::Range;
 use serde::{Deserialize, Serialize};
 
 use super::account::{Account, ChangeRecord, Decision, FileRecord, Source, Stands, State, Totals};
+use super::markers::{BASE, Block, OPEN, blocks, joined, same_lines};
+use super::settle::content;
 use super::valid::well_formed;
 use super::values::keyed_values;
 use crate::changes::What;
@@ -124,68 +126,6 @@ pub fn verify(account: &Account, evidence: &Evidence<'_>) -> Result<Proof, ReadE
     proof.account.totals = Totals::of(&proof.account.changes);
     proof.findings.sort_by(|a, b| (&a.path, a.line).cmp(&(&b.path, b.line)));
     Ok(proof)
-}
-
-const OPEN: &[u8] = b"<<<<<<< site";
-const BASE: &[u8] = b"||||||| base";
-const MIDDLE: &[u8] = b"=======";
-const CLOSE: &[u8] = b">>>>>>> release";
-
-/// A conflict block in a file: its lines, and the lines of its three parts.
-struct Block {
-    all: Range<usize>,
-    site: Range<usize>,
-    base: Range<usize>,
-    release: Range<usize>,
-}
-
-/// Reads the conflict blocks of a file, and the lines of markers that belong to none.
-fn blocks(lines: &[Line<'_>]) -> (Vec<Block>, Vec<usize>) {
-    let (mut out, mut stray) = (Vec::new(), Vec::new());
-    let find = |from: usize, mark: &[u8]| {
-        (from..lines.len()).take_while(|k| lines[*k].content != OPEN).find(|k| {
-            let line = lines[*k].content;
-            if mark == CLOSE { line.starts_with(mark) } else { line == mark }
-        })
-    };
-    let mut k = 0;
-    while k < lines.len() {
-        let line = lines[k].content;
-        if line == OPEN
-            && let Some(base) = find(k + 1, BASE)
-            && let Some(middle) = find(base + 1, MIDDLE)
-            && let Some(close) = find(middle + 1, CLOSE)
-        {
-            out.push(Block {
-                all: k..close + 1,
-                site: k + 1..base,
-                base: base + 1..middle,
-                release: middle + 1..close,
-            });
-            k = close + 1;
-            continue;
-        }
-        if line == OPEN || line == BASE || line.starts_with(CLOSE) {
-            stray.push(k);
-        }
-        k += 1;
-    }
-    (out, stray)
-}
-
-fn joined(lines: &[Line<'_>]) -> Vec<u8> {
-    let mut out = Vec::new();
-    for line in lines {
-        out.extend_from_slice(line.content);
-        out.push(b'\n');
-    }
-    out
-}
-
-/// Lines compared blind to their ends and blanks at both ends.
-fn same_lines(a: &[Line<'_>], b: &[u8]) -> bool {
-    let b = split_lines(b);
-    a.len() == b.len() && a.iter().zip(&b).all(|(x, y)| x.trimmed() == y.trimmed())
 }
 
 impl Proof {
@@ -379,7 +319,10 @@ impl Proof {
         let bytes = evidence.result.read(result)?;
         let (b, s, r) = (read(evidence.base, base)?, read(evidence.site, site)?, read(evidence.release, release)?);
         self.form(file, &bytes, s.as_deref(), r.as_deref());
-        if file.from == Source::Merged && b.is_none() && s.is_some() {
+        let written = |d: &Decision| d.path == file.path && d.state == State::Settled && d.result.is_none();
+        if file.from == Source::Merged && self.account.decisions.iter().any(written) {
+            // Somebody wrote the whole file.
+        } else if file.from == Source::Merged && b.is_none() && s.is_some() {
             self.look_up_added(file, &bytes);
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
@@ -500,9 +443,10 @@ impl Proof {
             .account
             .decisions
             .iter()
-            .filter(|d| d.path == file.path && d.state == State::Open)
+            .filter(|d| d.path == file.path && d.state != State::Edited)
             .cloned()
             .collect();
+        self.answers(file, &result_lines, recorded);
         let spots = open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range())));
         let effective = reverted(&base_lines, &site_lines, already.chain(spots));
         let (found, _) = blocks(&result_lines);
@@ -514,7 +458,11 @@ impl Proof {
         }
         let plain_lines = split_lines(&plain);
         let carried = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved);
-        let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(|c| here(c)).cloned().collect();
+        let answered = |c: &ChangeRecord| {
+            c.decision.as_ref().is_some_and(|id| open.iter().any(|d| d.id == *id && d.state == State::Settled))
+        };
+        let wanted = |c: &&ChangeRecord| here(c) && !answered(c);
+        let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(wanted).cloned().collect();
         for change in &looked_up {
             self.look_up(file, change, &site_lines, &plain_lines, &counts);
         }
@@ -531,14 +479,55 @@ impl Proof {
         }
     }
 
+    /// What was answered stands in the file: at its spot, or after an edit anywhere.
+    fn answers(&mut self, file: &FileRecord, result: &[Line<'_>], recorded: bool) {
+        let settled = |d: &&Decision| d.path == file.path && d.state == State::Settled && d.result.is_some();
+        let settled: Vec<Decision> = self.account.decisions.iter().filter(settled).cloned().collect();
+        for decision in settled {
+            let (Some(answer), Some(at)) = (&decision.answer, decision.result) else { continue };
+            let Ok(wanted) = content(&decision, answer) else { continue };
+            let at = if recorded { at.range().start..at.range().end.min(result.len()) } else { 0..result.len() };
+            let here: HashSet<&[u8]> =
+                result.get(at.clone()).unwrap_or_default().iter().map(|l| l.trimmed()).collect();
+            let stands = |line: &Line<'_>| {
+                // A value stands within a line of its own form.
+                let words = line.trimmed();
+                words.is_empty() || here.contains(words) || here.iter().any(|l| contains(l, words))
+            };
+            // What is merged into another form, value by value, is the values' business.
+            if decision.stands == Stands::Markers && !split_lines(&wanted).iter().all(stands) {
+                self.find(
+                    FindingKind::ChangeMissing,
+                    &file.path,
+                    Some(at.start + 1),
+                    &format!("what was answered to {} does not stand in the file", decision.id),
+                    "settle it again",
+                );
+            }
+        }
+    }
+
     /// Each value of a settings file is the one that the two sides' changes make it.
     fn values(&mut self, file: &FileRecord, values: &[BTreeMap<String, String>]) {
         let [base, site, release, result] = values else { return };
+        let written = self.account.decisions.iter().any(|d| {
+            d.path == file.path && d.answer.as_ref().is_some_and(|a| a.take == super::account::Take::Text)
+        });
         let paths: std::collections::BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
             let shown = path.replace('\0', ".");
             let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
+            // What one side emptied and the other added to is no value of its own.
+            let empty = |v: Option<&String>| v.is_some_and(|v| v == "{}" || v == "[]");
+            let inner = if path.is_empty() { String::new() } else { format!("{path}\0") };
+            let filled = x.is_none()
+                && (empty(s) || empty(r))
+                && result.range(inner.clone()..).any(|(p, _)| p.starts_with(&inner));
+            // What both emptied is looked at key by key.
+            if filled || empty(x) {
+                continue;
+            }
             // A renamed key holds the value that the site set under the old one.
             let set = |x: &String| site.iter().any(|(p, v)| v == x && base.get(p) != Some(v));
             if s == b && x != r && !x.is_some_and(set) {
@@ -547,7 +536,7 @@ impl Proof {
             } else if s != b && r == b && x != s {
                 let means = format!("{shown} is {}, the site set {}", show(x), show(s));
                 self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the site's value back");
-            } else if s != b && r.is_some() && x != s && x != r && !is_list(s) {
+            } else if s != b && r.is_some() && x != s && x != r && !is_list(s) && !written {
                 let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
                 self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
             }
@@ -691,6 +680,10 @@ impl Proof {
             );
         }
     }
+}
+
+fn contains(line: &[u8], words: &[u8]) -> bool {
+    line.windows(words.len()).any(|w| w == words)
 }
 
 /// A list may be merged item by item, and then be neither side's.

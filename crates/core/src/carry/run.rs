@@ -17,7 +17,8 @@ use crate::theme::changelog::Notes;
 use crate::theme::{Kind, Layout, Pair, ReadError, Tree, Version, pair};
 
 /// How a carry is to be done.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+#[serde(default)]
 pub struct CarryOptions {
     /// How much may be done without asking.
     pub trust: Trust,
@@ -100,7 +101,7 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
         put(result)?;
     }
     results.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok(account(inputs, results))
+    Ok(Account { options: *options, ..account(inputs, results) })
 }
 
 /// Lines of a text, and what is to stand there.
@@ -245,6 +246,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         vendor: Vec::new(),
         notes: inputs.vendor_notes.clone(),
         remarks: Vec::new(),
+        options: CarryOptions::default(),
         child: None,
     };
     let version = |t: &super::account::Theme| t.version.as_deref().and_then(Version::parse);

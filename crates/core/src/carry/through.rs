@@ -433,7 +433,12 @@ impl<'a> Way<'a> {
                 kind: track.record.as_ref().map_or(crate::theme::Kind::Other, |r| r.kind),
                 from: Source::Release,
                 digest: Some(inputs.release.entries()[k].digest.hex()),
+                site_digest: None,
             });
+        }
+        for file in &mut account.files {
+            let found = inputs.site.find(file.site_path.as_deref().unwrap_or(&file.path));
+            file.site_digest = found.map(|k| inputs.site.entries()[k].digest.hex());
         }
         account.files.sort_by(|a, b| a.path.cmp(&b.path));
     }

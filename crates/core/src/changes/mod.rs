@@ -4,10 +4,12 @@
 //! change has an id that depends only on its path and content (see [`ChangeId`]), so that a note or a decision
 //! finds it again.
 
+mod beside;
 mod snippet;
 mod survey;
 pub mod unified;
 
+pub use beside::{Cell, Part, Row, beside, words};
 pub use snippet::is_snippet;
 pub(crate) use survey::survey_pairs;
 pub use survey::{FileChange, Survey, survey, text_changes};

@@ -2,6 +2,7 @@
 //!
 //! A new file language is a module here and a line in [`merge_file`].
 
+pub(crate) mod answered;
 mod ini;
 mod json;
 mod keyed;
@@ -9,6 +10,8 @@ mod outline;
 mod po;
 mod toml;
 pub(crate) mod yaml;
+
+use answered::{Answered, Moved, Value, worked_in};
 
 use crate::merge::{Leave, MergeOptions, TextMerge, Trust, line_edits, merge_text};
 use crate::text::{Encoding, Text};
@@ -53,17 +56,23 @@ pub fn merge_file(
     options: &MergeOptions,
 ) -> Option<TextMerge> {
     let dialect = dialect_of(path, kind, site);
-    let extension = path.rsplit_once('.').map_or("", |(_, e)| e);
-    let by_key = BY_KEY.iter().find(|(e, _)| e.eq_ignore_ascii_case(extension)).map(|(_, merge)| merge);
     let plain = base == site || base == release || site == release;
-    // The site's side stands at an open key; to have the other's, lines are taken.
-    if let (Some(by_key), false, true, true) =
-        (by_key, plain, options.trust != Trust::Strict, options.leave != Leave::Release)
-        && let Some(merged) = merge_by_key(*by_key, [base, site, release], &dialect, options)
+    if let (Some(by_key), false, true) = (by_key(path), plain, options.trust != Trust::Strict)
+        && let Some(merged) = merge_by_key(by_key, [base, site, release], &dialect, options)
     {
         return Some(merged);
     }
     merge_text(base, site, release, &dialect, options)
+}
+
+/// Tells whether a file of this name is merged by key: at an open spot one side's value stands then.
+pub fn is_by_key(path: &str) -> bool {
+    by_key(path).is_some()
+}
+
+fn by_key(path: &str) -> Option<ByKey> {
+    let extension = path.rsplit_once('.').map_or("", |(_, e)| e);
+    BY_KEY.iter().find(|(e, _)| e.eq_ignore_ascii_case(extension)).map(|(_, merge)| *merge)
 }
 
 fn merge_by_key(
@@ -96,6 +105,31 @@ fn merge_by_key(
     };
     let edits = line_edits(&b.body, &s.body, dialect.blanks);
     let mut merged = merged.into_text(edits, &b.body, &s.body, &r.body);
+    if options.leave == Leave::Release && !merged.decisions.is_empty() {
+        merged = for_release(by_key, merged, [&b.body, &s.body, &r.body])?;
+    }
     merged.bytes = Text::encode(merged.bytes, r.encoding)?;
     Some(merged)
+}
+
+/// Puts the release's values in place of the site's at the open spots of a merge by key.
+fn for_release(by_key: ByKey, merged: TextMerge, [base, site, release]: [&[u8]; 3]) -> Option<TextMerge> {
+    let answers = merged.decisions.iter().map(|d| Answered {
+        base_lines: d.base.clone(),
+        site_lines: d.site.clone(),
+        base: &d.base_text,
+        site: &d.site_text,
+        release: &d.release_text,
+        answer: Value::Release,
+    });
+    let [base, site] = worked_in(base, site, answers.collect())?;
+    let again = match by_key {
+        ByKey::Own(merge) => merge(&base, &site, release)?,
+        ByKey::Outline(reader) => outline::merge(reader, &base, &site, release)?,
+    };
+    let moved = Moved::between(&merged.bytes, &again.bytes);
+    let mut out = TextMerge { bytes: again.bytes, ..merged };
+    let spots = out.decisions.iter_mut().map(|d| &mut d.result);
+    spots.chain(out.edits.iter_mut().map(|e| &mut e.result)).for_each(|lines| *lines = moved.lines(lines));
+    Some(out)
 }

@@ -38,7 +38,8 @@ use std::ops::Range;
 use crate::text::key::Blanks;
 
 /// How much the merge may take upon itself.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Trust {
     /// Only what a line merge with clean separation would do.
     Strict,
@@ -50,7 +51,8 @@ pub enum Trust {
 }
 
 /// What stands at an open spot in the result.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Leave {
     /// Three-part conflict markers, where the format can hold them; else the site's side.
     #[default]
@@ -242,6 +244,8 @@ pub enum Reason {
     BothReplaced,
     /// Both added a file of this name.
     BothAdded,
+    /// Both gave the file another name, or the site's name is taken in the release.
+    BothRenamed,
     /// The result could not be read in its own format.
     NotValid,
     /// The value has another type, or is no longer allowed, in the release.
@@ -263,6 +267,7 @@ impl Reason {
             Reason::Unbalanced => "with both changes, brackets or tags would not balance",
             Reason::BothReplaced => "both replaced the file",
             Reason::BothAdded => "both added a file of this name",
+            Reason::BothRenamed => "the site's name for the file does not fit the release",
             Reason::NotValid => "the merged file would not be valid",
             Reason::Retyped => "the release changed the type of the value",
             Reason::KeyGone => "the release dropped what the site changed",

@@ -4,6 +4,7 @@
 //! * `across`: changes that follow a stretch into another file
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
+//! * `settle`: answers to decisions
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
 //! * `lines`: YAML, TOML and INI, case by case
@@ -15,6 +16,7 @@ mod keyed;
 mod laws;
 mod lines;
 mod proof;
+mod settle;
 mod survey;
 mod through;
 

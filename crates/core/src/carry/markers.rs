@@ -1,0 +1,68 @@
+//! Reading conflict markers back: where the blocks of a file are, and which lines of markers belong to none.
+
+use std::ops::Range;
+
+use crate::text::{Line, split_lines};
+
+pub(crate) const OPEN: &[u8] = b"<<<<<<< site";
+pub(crate) const BASE: &[u8] = b"||||||| base";
+const MIDDLE: &[u8] = b"=======";
+const CLOSE: &[u8] = b">>>>>>> release";
+
+/// A conflict block in a file: its lines, and the lines of its three parts.
+pub(crate) struct Block {
+    pub(crate) all: Range<usize>,
+    pub(crate) site: Range<usize>,
+    pub(crate) base: Range<usize>,
+    pub(crate) release: Range<usize>,
+}
+
+/// Reads the conflict blocks of a file, and the lines of markers that belong to none.
+pub(crate) fn blocks(lines: &[Line<'_>]) -> (Vec<Block>, Vec<usize>) {
+    let (mut out, mut stray) = (Vec::new(), Vec::new());
+    let find = |from: usize, mark: &[u8]| {
+        (from..lines.len()).take_while(|k| lines[*k].content != OPEN).find(|k| {
+            let line = lines[*k].content;
+            if mark == CLOSE { line.starts_with(mark) } else { line == mark }
+        })
+    };
+    let mut k = 0;
+    while k < lines.len() {
+        let line = lines[k].content;
+        if line == OPEN
+            && let Some(base) = find(k + 1, BASE)
+            && let Some(middle) = find(base + 1, MIDDLE)
+            && let Some(close) = find(middle + 1, CLOSE)
+        {
+            out.push(Block {
+                all: k..close + 1,
+                site: k + 1..base,
+                base: base + 1..middle,
+                release: middle + 1..close,
+            });
+            k = close + 1;
+            continue;
+        }
+        if line == OPEN || line == BASE || line.starts_with(CLOSE) {
+            stray.push(k);
+        }
+        k += 1;
+    }
+    (out, stray)
+}
+
+/// The text of lines, each ended by one line feed.
+pub(crate) fn joined(lines: &[Line<'_>]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for line in lines {
+        out.extend_from_slice(line.content);
+        out.push(b'\n');
+    }
+    out
+}
+
+/// Lines compared blind to their ends and blanks at both ends.
+pub(crate) fn same_lines(a: &[Line<'_>], b: &[u8]) -> bool {
+    let b = split_lines(b);
+    a.len() == b.len() && a.iter().zip(&b).all(|(x, y)| x.trimmed() == y.trimmed())
+}

@@ -1,0 +1,243 @@
+//! Answers to decisions: nothing is open after them, the proof agrees, and taking them back gives what was there.
+
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+
+use daxle_core::carry::account::{Account, Answer, State, Take};
+use daxle_core::carry::settle::memory::Memory;
+use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side};
+use daxle_core::carry::{CarryOptions, Evidence, verify};
+use daxle_core::merge::{Leave, Outcome};
+use daxle_core::theme::{MemoryTree, ReadError, Tree};
+use proptest::prelude::*;
+
+use crate::{Files, run, theme};
+
+/// A carry whose decisions are answered in memory.
+struct Desk {
+    trees: [MemoryTree; 3],
+    files: RefCell<BTreeMap<String, Vec<u8>>>,
+    account: Account,
+}
+
+impl Desk {
+    fn new(base: &Files, site: &Files, release: &Files, leave: Leave) -> Self {
+        let out = run(base, site, release, CarryOptions { leave, ..CarryOptions::default() });
+        let files = out.files.into_iter().map(|(p, t)| (p, t.into_bytes())).collect();
+        let trees = [base, site, release].map(|f| MemoryTree::new(f.clone()));
+        Desk { trees, files: RefCell::new(files), account: out.account }
+    }
+
+    fn read(&self, side: Side, path: &str) -> Result<Option<Vec<u8>>, ReadError> {
+        let tree = match side {
+            Side::Result => return Ok(self.files.borrow().get(path).cloned()),
+            Side::Base => &self.trees[0],
+            Side::Site => &self.trees[1],
+            Side::Release => &self.trees[2],
+        };
+        Ok(tree.read_path(path))
+    }
+
+    fn with(&mut self, act: impl Fn(&Settling<'_>, &mut Account) -> Result<Puts, Refused>) -> Result<(), Refused> {
+        let mut account = self.account.clone();
+        let puts = act(&Settling { read: &|side, path| self.read(side, path), stamp: None }, &mut account)?;
+        for (path, put) in puts {
+            let bytes = match put {
+                Put::Bytes(bytes) => Some(bytes),
+                Put::Copy(side, name) => self.read(side, &name).unwrap(),
+                Put::Nothing => None,
+            };
+            match bytes {
+                Some(bytes) => _ = self.files.borrow_mut().insert(path, bytes),
+                None => _ = self.files.borrow_mut().remove(&path),
+            }
+        }
+        self.account = account;
+        Ok(())
+    }
+
+    fn settle(&mut self, id: &str, answer: &Answer) -> Result<(), Refused> {
+        self.with(|settling, account| settling.settle(account, id, answer.clone()))
+    }
+
+    fn ids(&self) -> Vec<String> {
+        self.account.decisions.iter().map(|d| d.id.clone()).collect()
+    }
+
+    fn text(&self, path: &str) -> String {
+        String::from_utf8(self.files.borrow()[path].clone()).unwrap()
+    }
+
+    #[track_caller]
+    fn proved(&self) {
+        let result = MemoryTree::new(self.files.borrow().clone());
+        let [base, site, release] = &self.trees;
+        let proof = verify(&self.account, &Evidence { base, site, release, result: &result }).unwrap();
+        assert_eq!(proof.findings, [], "{:#?}\n{:#?}", self.account, self.files.borrow());
+        assert_eq!(proof.account, self.account, "the proof has nothing to add");
+    }
+}
+
+fn one(path: &str, [base, site, release]: [&str; 3]) -> Desk {
+    let file = |text: &str| theme(&[(path, text)]);
+    Desk::new(&file(base), &file(site), &file(release), Leave::Markers)
+}
+
+const CSS: [&str; 3] = [
+    "a {\n  top: 0;\n}\n\nb {\n  left: 0;\n}\n",
+    "a {\n  top: 1px;\n}\n\nb {\n  left: 1px;\n}\n",
+    "/* new */\na {\n  top: 2px;\n}\n\nb {\n  left: 2px;\n}\n",
+];
+
+#[test]
+fn each_answer_puts_its_side_in() {
+    for (take, wanted, outcome) in [
+        (Take::Site, "  top: 1px;\n", Outcome::Kept),
+        (Take::Release, "  top: 2px;\n", Outcome::Dropped),
+        (Take::Both, "  top: 2px;\n  top: 1px;\n", Outcome::Kept),
+        (Take::BothSiteFirst, "  top: 1px;\n  top: 2px;\n", Outcome::Kept),
+    ] {
+        let mut desk = one("a.css", CSS);
+        let ids = desk.ids();
+        // The second first, so that the first moves it.
+        desk.settle(&ids[1], &Answer::text("  left: 9px;\n")).unwrap();
+        desk.settle(&ids[0], &Answer::take(take)).unwrap();
+        assert_eq!(desk.text("a.css"), format!("/* new */\na {{\n{wanted}}}\n\nb {{\n  left: 9px;\n}}\n"));
+        assert_eq!(desk.account.changes[0].outcome, outcome);
+        desk.proved();
+        // Another answer takes the place of the first.
+        desk.settle(&ids[1], &Answer::take(Take::Site)).unwrap();
+        assert!(desk.text("a.css").ends_with("b {\n  left: 1px;\n}\n"));
+        desk.proved();
+    }
+}
+
+#[test]
+fn a_spot_is_found_wherever_it_wandered_and_what_is_gone_is_said() {
+    let mut desk = one("a.css", CSS);
+    let ids = desk.ids();
+    let edited = format!("/* by hand */\n\n{}", desk.text("a.css"));
+    desk.files.borrow_mut().insert("a.css".into(), edited.into_bytes());
+    desk.settle(&ids[0], &Answer::take(Take::Site)).unwrap();
+    assert!(desk.text("a.css").starts_with("/* by hand */\n\n/* new */\na {\n  top: 1px;\n}\n"));
+    desk.files.borrow_mut().insert("a.css".into(), b"nothing left\n".to_vec());
+    let refused = desk.settle(&ids[1], &Answer::take(Take::Site)).unwrap_err();
+    assert!(refused.to_string().contains("not in the file any more"), "{refused}");
+    assert_eq!(desk.account.decisions[1].state, State::Open);
+    assert!(matches!(desk.settle("nope", &Answer::take(Take::Site)), Err(Refused::Unknown(_))));
+}
+
+#[test]
+fn line_ends_and_the_missing_last_one_are_the_files() {
+    let crlf = CSS.map(|t| t.replace('\n', "\r\n").trim_end().to_string());
+    let mut desk = one("a.css", [&crlf[0], &crlf[1], &crlf[2]]);
+    for id in desk.ids() {
+        desk.settle(&id, &Answer::take(Take::Release)).unwrap();
+    }
+    assert_eq!(desk.text("a.css"), crlf[2]);
+}
+
+#[test]
+fn a_value_is_written_in_the_files_own_form() {
+    let base = "{\n  \"a\": 1,\n  \"gone\": true,\n  \"list\": {\"x\": 1}\n}\n";
+    let site = "{\n  \"a\": 2,\n  \"gone\": false,\n  \"list\": {\"x\": [1,\n 2]}\n}\n";
+    let release = "{\n    \"new\": 0,\n    \"a\": 3,\n    \"list\": {\n        \"x\": \"y\"\n    }\n}\n";
+    let mut desk = one("s.json", [base, site, release]);
+    for id in desk.ids() {
+        desk.settle(&id, &Answer::take(Take::Release)).unwrap();
+        desk.proved();
+    }
+    assert_eq!(desk.text("s.json"), release);
+    let refused = desk.settle(&desk.ids()[0], &Answer::take(Take::Both)).unwrap_err();
+    assert!(refused.to_string().contains("a value is one thing"), "{refused}");
+    let broken = desk.settle(&desk.ids()[0], &Answer::text("\"a\": ")).unwrap_err();
+    assert!(broken.to_string().contains("well-formed"), "{broken}");
+    desk.settle(&desk.ids()[0], &Answer::text("\"a\": 77")).unwrap();
+    assert_eq!(desk.text("s.json"), release.replace("\"a\": 3", "\"a\": 77"));
+    desk.proved();
+}
+
+#[test]
+fn whole_files_come_from_a_side_or_go() {
+    let base = theme(&[("a.html", "one\n"), ("b.html", "two\n")]);
+    let site = theme(&[("a.html", "one of ours\n")]);
+    let release = theme(&[("b.html", "two of theirs\n")]);
+    let mut desk = Desk::new(&base, &site, &release, Leave::Markers);
+    let ids = desk.ids();
+    assert_eq!(ids.len(), 2);
+    for (take, paths) in [(Take::Site, vec!["a.html"]), (Take::Release, vec!["b.html"])] {
+        for id in &ids {
+            desk.settle(id, &Answer::take(take)).unwrap();
+        }
+        assert_eq!(desk.files.borrow().keys().collect::<Vec<_>>(), paths);
+        desk.proved();
+    }
+    assert!(desk.settle(&ids[0], &Answer::take(Take::Both)).is_err());
+}
+
+#[test]
+fn the_same_three_contents_get_the_same_answer_elsewhere() {
+    let first = one("a.css", CSS);
+    let mut memory = Memory::default();
+    memory.remember(&first.account.decisions[0], &Answer::take(Take::Site));
+    let other = one("other/name.css", CSS);
+    let answers: Vec<bool> = other.account.decisions.iter().map(|d| memory.recall(d).is_some()).collect();
+    assert_eq!(answers, [true, false]);
+    assert!(memory.recall(&other.account.decisions[0]).unwrap().remembered);
+    assert!(memory.forget(&other.account.decisions[0]) && memory.is_empty());
+}
+
+/// Themes with settings, styles and pages in which the sides collide often.
+fn themes() -> impl Strategy<Value = [Files; 3]> {
+    let values = proptest::collection::vec(0..4u8, 6);
+    let side = (values, any::<bool>(), any::<bool>(), 0..3u8);
+    [side.clone(), side.clone(), side].prop_map(|sides| {
+        sides.map(|(values, page, extra, own)| {
+            let json: Vec<String> = values
+                .iter()
+                .enumerate()
+                .filter(|(_, v)| **v > 0)
+                .map(|(k, v)| format!("  \"k{k}\": {v}"))
+                .collect();
+            let css: String =
+                values.iter().enumerate().map(|(k, v)| format!(".k{k} {{\n  top: {k}{v}px;\n}}\n\n")).collect();
+            let yaml: String = values.iter().enumerate().map(|(k, v)| format!("k{k}: {v}\n")).collect();
+            let mut files = vec![
+                ("s.json".to_string(), format!("{{\n{}\n}}\n", json.join(",\n"))),
+                ("s.yaml".to_string(), yaml),
+                ("a.css".to_string(), css),
+            ];
+            if page {
+                files.push(("page.html".into(), format!("<p>text {}</p>\n", values[0])));
+            }
+            if extra {
+                files.push((format!("own-{own}.txt"), format!("{own} {}\n", values[1])));
+            }
+            files
+        })
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    #[test]
+    fn answers_settle_and_going_back_is_exact([base, site, release] in themes(), pick in 0..3usize, left in 0..3usize) {
+        let leave = [Leave::Markers, Leave::Site, Leave::Release][left];
+        let mut desk = Desk::new(&base, &site, &release, leave);
+        let before = (desk.account.clone(), desk.files.borrow().clone());
+        let ids = desk.ids();
+        for (k, id) in ids.iter().enumerate() {
+            let take = [Take::Site, Take::Release][(k + pick) % 2];
+            desk.settle(id, &Answer::take(if pick == 2 { Take::Release } else { take })).unwrap();
+        }
+        prop_assert_eq!(desk.account.totals.open, 0);
+        prop_assert!(desk.account.totals.adds_up());
+        desk.proved();
+        for id in ids.iter().rev() {
+            desk.with(|settling, account| settling.reopen(account, id)).unwrap();
+        }
+        prop_assert_eq!(&*desk.files.borrow(), &before.1);
+        prop_assert_eq!(&desk.account.totals, &before.0.totals);
+    }
+}
