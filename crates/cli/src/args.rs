@@ -71,6 +71,10 @@ pub(crate) enum Command {
     Carry(CarryArgs),
     Settle(SettleArgs),
     Verify(VerifyArgs),
+    Pack(PackArgs),
+    Place(PlaceArgs),
+    Rollback(RollbackArgs),
+    Sweep(SweepArgs),
     Stock(StockArgs),
     Child(ChildArgs),
     Note(NoteArgs),
@@ -159,6 +163,79 @@ pub(crate) struct CarryArgs {
 pub(crate) struct VerifyArgs {
     #[command(flatten)]
     pub(crate) carried: CarriedArgs,
+}
+
+/// Pack the result of a carry into a ZIP for upload
+///
+/// The top folder is named as the theme. The same result gives the same bytes.
+#[derive(Debug, Args)]
+pub(crate) struct PackArgs {
+    #[command(flatten)]
+    pub(crate) carried: CarriedArgs,
+    /// File for the archive
+    #[arg(long, value_name = "ZIP")]
+    pub(crate) out: PathBuf,
+    /// Write over an older archive
+    #[arg(long)]
+    pub(crate) replace: bool,
+    /// Pack although decisions are open
+    #[arg(long)]
+    pub(crate) anyway: bool,
+}
+
+/// Put the result of a carry where the site runs, in one step and with a way back
+///
+/// Refuses while decisions are open, when verify finds anything, and when the live theme is no longer the copy that the
+/// carry started from. The old copy is kept beside the live folder, in .NAME.backups, with a journal.
+#[derive(Debug, Args)]
+pub(crate) struct PlaceArgs {
+    #[command(flatten)]
+    pub(crate) carried: CarriedArgs,
+    /// The folder of the theme on the site
+    #[arg(long, value_name = "LIVE")]
+    pub(crate) at: PathBuf,
+    /// Keep the old copy in this archive, in place of a folder
+    #[arg(long, value_name = "ZIP")]
+    pub(crate) backup_to: Option<PathBuf>,
+    /// Place although something speaks against it
+    #[arg(long)]
+    pub(crate) anyway: bool,
+    /// Tell what would happen, and change nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+}
+
+/// Go back to the copy of the theme that was live before
+///
+/// Again, it goes back one further. What is live now is kept as well.
+#[derive(Debug, Args)]
+pub(crate) struct RollbackArgs {
+    /// The folder of the theme on the site
+    #[arg(long, value_name = "LIVE")]
+    pub(crate) at: PathBuf,
+    /// Go back to this copy, as `daxle sweep` lists them
+    #[arg(long, value_name = "COPY")]
+    pub(crate) to: Option<String>,
+    /// Tell what would happen, and change nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+}
+
+/// List old copies of the live theme, and remove them when told
+#[derive(Debug, Args)]
+pub(crate) struct SweepArgs {
+    /// The folder of the theme on the site
+    #[arg(long, value_name = "LIVE")]
+    pub(crate) at: PathBuf,
+    /// Remove these copies
+    #[arg(long, value_name = "COPY")]
+    pub(crate) remove: Vec<String>,
+    /// Remove all copies but so many of the newest
+    #[arg(long, value_name = "N", conflicts_with = "remove")]
+    pub(crate) keep: Option<usize>,
+    /// Tell what would happen, and change nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
 }
 
 /// Answer what a carry left open

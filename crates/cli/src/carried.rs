@@ -3,10 +3,10 @@
 use std::cell::OnceCell;
 use std::path::{Path, PathBuf};
 
-use daxle_core::carry::Evidence;
 use daxle_core::carry::account::{Account, FORMAT, FORMAT_VERSION, Theme};
 use daxle_core::carry::settle::{Put, Puts, Side};
-use daxle_core::theme::{MemoryTree, ReadError, Tree};
+use daxle_core::carry::{Evidence, Proof, verify};
+use daxle_core::theme::{MemoryTree, ReadError, Tree, read_identity};
 use daxle_files::{Edit, FolderTree, Trouble, edit_files, is_inside, read_under, write_file};
 
 use crate::args::CarriedArgs;
@@ -54,6 +54,34 @@ impl<'a> Carried<'a> {
 
     pub(crate) fn dir(&self) -> &Path {
         &self.args.dir
+    }
+
+    /// Proves the account, and takes down what was settled by editing the files.
+    pub(crate) fn prove(&mut self) -> Result<Proof, Failure> {
+        let proof = verify(&self.account, &self.evidence()?)?;
+        if proof.account != self.account {
+            self.account = proof.account.clone();
+            self.save()?;
+        }
+        Ok(proof)
+    }
+
+    /// The result as a folder.
+    pub(crate) fn files(&self) -> Result<FolderTree, Trouble> {
+        if self.single.is_some() {
+            return Err(Trouble::new(format!("{} is a single file", self.args.dir.display()))
+                .hint("copy it to where it belongs"));
+        }
+        FolderTree::read(&self.args.dir, self.args.bounds.link_rule(), self.args.bounds.limits())
+    }
+
+    /// The short name of the carried theme: its folder's name.
+    pub(crate) fn name(&self, files: &FolderTree) -> String {
+        let identity = read_identity(files, &self.config.layout);
+        let themes = &self.account.themes;
+        let known = identity.name.or_else(|| themes.release.name.clone()).or_else(|| themes.site.name.clone());
+        let folder = || self.args.dir.canonicalize().ok()?.file_name().map(|n| n.to_string_lossy().into_owned());
+        known.or_else(folder).unwrap_or_else(|| "theme".into())
     }
 
     /// Writes the account.

@@ -72,6 +72,13 @@ struct Link {
 /// Longer targets are no names of files.
 const TARGET: u64 = 4096;
 
+/// Unpacks an archive that Daxle packed itself.
+pub(crate) fn unpack_folder(archive: &Path) -> Result<tempfile::TempDir, Trouble> {
+    let dir = tempfile::tempdir().map_err(|e| Trouble::io("make a folder in", &std::env::temp_dir(), &e))?;
+    unpack(archive, ArchiveKind::Zip, dir.path(), LinkRule::Refuse, Limits::default())?;
+    Ok(dir)
+}
+
 fn damaged(archive: &Path, why: impl Into<String>) -> Trouble {
     Trouble::new(format!("could not unpack {}", archive.display()))
         .why(why)

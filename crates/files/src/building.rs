@@ -250,17 +250,17 @@ impl Drop for Building<'_> {
 
 /// Finds what the system takes away from new permissions, by a folder that was just made.
 #[cfg(unix)]
-fn umask_by(folder: &Path) -> u32 {
+pub(crate) fn umask_by(folder: &Path) -> u32 {
     use std::os::unix::fs::PermissionsExt;
     fs::metadata(folder).map_or(0o777, |m| !m.permissions().mode() & 0o777)
 }
 
 #[cfg(not(unix))]
-fn umask_by(_folder: &Path) -> u32 {
+pub(crate) fn umask_by(_folder: &Path) -> u32 {
     0
 }
 
-fn parent_of(path: &Path) -> PathBuf {
+pub(crate) fn parent_of(path: &Path) -> PathBuf {
     path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new(".")).to_path_buf()
 }
 
@@ -283,7 +283,7 @@ fn is_running(pid: u32) -> bool {
 }
 
 /// Exchanges two folders' names: in one atomic step where the system has it.
-fn exchange(new: &Path, old: &Path) -> Result<(), Trouble> {
+pub(crate) fn exchange(new: &Path, old: &Path) -> Result<(), Trouble> {
     #[cfg(any(target_os = "linux", target_os = "android"))]
     {
         use rustix::fs::{CWD, RenameFlags, renameat_with};

@@ -131,6 +131,11 @@ impl FolderTree {
         }
     }
 
+    /// Tells whether the file at an index may be executed.
+    pub fn is_executable(&self, index: usize) -> bool {
+        self.permissions(index).is_some_and(executable)
+    }
+
     /// Copies the file at an index, with its permissions, to a place where none is. `umask` are the permissions
     /// that the system takes away from a new file.
     pub(crate) fn copy(&self, index: usize, to: &Path, umask: u32) -> io::Result<()> {
@@ -165,6 +170,20 @@ pub(crate) fn create(to: &Path, permissions: &Permissions, umask: u32) -> io::Re
         let file = File::create(to)?;
         file.set_permissions(permissions.clone())?;
         Ok(file)
+    }
+}
+
+/// Tells whether permissions let anybody execute a file.
+pub(crate) fn executable(permissions: &Permissions) -> bool {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        permissions.mode() & 0o111 != 0
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = permissions;
+        false
     }
 }
 

@@ -5,7 +5,7 @@ use std::sync::Mutex;
 
 use daxle_core::carry::account::{Account, Decision, Remark, State, Theme, Themes};
 use daxle_core::carry::settle::{Put, Settling, Side};
-use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, Stop, best_way, carry, carry_through};
+use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, Stop, best_way, carry, carry_through, walk};
 use daxle_core::theme::{Digest, ReadError, Tree, find_stamp, with_stamp};
 use daxle_files::{Building, Edit, FolderTree, Trouble, write_file};
 
@@ -132,6 +132,7 @@ impl Job<'_> {
                 let mut account = carry_through(&inputs, &stops, &options, &building)?;
                 let trees = [&inputs.base, &inputs.site, &inputs.release];
                 self.remember(&mut account, &building, trees.map(|t| *t), [&site.tree, &release.tree], &site_at)?;
+                account.walk = walk(&account, inputs.site, inputs.release, &config.layout);
                 building.finish()?;
                 account
             }
@@ -246,6 +247,7 @@ impl Job<'_> {
         account.child = Some(record.clone());
         let trees: [&dyn Tree; 3] = [&parts.base, &parts.site, &parts.release];
         self.remember(&mut account, &building, trees, [&parts.site, &parts.release], site_at)?;
+        account.walk = walk(&account, &parts.site, &parts.release, &config.layout);
         building.finish()?;
         for (path, text) in children::remarks(&record, &parts.stamps) {
             account.remarks.push(Remark { path, text });

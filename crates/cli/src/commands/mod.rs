@@ -7,6 +7,8 @@ pub(crate) mod forecast;
 pub(crate) mod generate;
 pub(crate) mod init;
 pub(crate) mod note;
+pub(crate) mod pack;
+pub(crate) mod place;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;

@@ -1,7 +1,5 @@
 //! `daxle verify`: proof that every change is accounted for.
 
-use daxle_core::carry::verify;
-
 use super::Ended;
 use crate::args::{Format, Global, VerifyArgs};
 use crate::carried::Carried;
@@ -12,11 +10,7 @@ use crate::show::{self, wire};
 pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
     let config = config::read(global)?;
     let mut carried = Carried::open(&args.carried, &config)?;
-    let proof = verify(&carried.account, &carried.evidence()?)?;
-    if proof.account != carried.account {
-        carried.account = proof.account.clone();
-        carried.save()?;
-    }
+    let proof = carried.prove()?;
     if global.format == Format::Json {
         console.json(&wire::Verification::new(&proof))?;
     } else {

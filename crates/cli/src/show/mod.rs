@@ -3,10 +3,12 @@
 pub(crate) mod carry;
 pub(crate) mod child;
 pub(crate) mod forecast;
+pub(crate) mod place;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;
 pub(crate) mod verify;
+pub(crate) mod walk;
 pub(crate) mod wire;
 
 use std::fmt::Write;
@@ -235,6 +237,11 @@ fn clip(line: &str, width: usize) -> String {
         return line.to_string();
     }
     line.chars().take(width - 1).chain(['…']).collect()
+}
+
+/// `1 change is`, `2 changes are`.
+pub(crate) fn are(n: usize, what: &str) -> String {
+    format!("{} {}", count(n, what), if n == 1 { "is" } else { "are" })
 }
 
 /// A size in words.

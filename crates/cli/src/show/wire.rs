@@ -2,11 +2,13 @@
 //! there cannot change the format.
 
 use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Account, Blob, Decision, Lines, Theme, Totals, VendorChange};
-use daxle_core::carry::{Finding, Proof};
+use daxle_core::carry::{Drift, Finding, Proof};
 use daxle_core::changes::{ChangeId, Origin, Survey, What};
 use daxle_core::theme::{Jump, Kind, changelog::Notes};
+use daxle_files::{OldCopy, Placed};
 use serde::Serialize;
 
 /// A survey.
@@ -128,6 +130,91 @@ pub(crate) struct Decisions<'a> {
 impl<'a> Decisions<'a> {
     pub(crate) fn new(totals: Totals, decisions: Vec<&'a Decision>, answered: usize) -> Self {
         Decisions { format: "daxle-decisions", format_version: 1, answered, totals, decisions }
+    }
+}
+
+/// An archive for upload.
+#[derive(Serialize)]
+pub(crate) struct Packed<'a> {
+    format: &'static str,
+    format_version: u32,
+    archive: &'a Path,
+    name: &'a str,
+    files: usize,
+    bytes: usize,
+}
+
+impl<'a> Packed<'a> {
+    pub(crate) fn new(archive: &'a Path, name: &'a str, files: usize, bytes: usize) -> Self {
+        Packed { format: "daxle-packed", format_version: 1, archive, name, files, bytes }
+    }
+}
+
+/// A placement or a rollback.
+#[derive(Serialize)]
+pub(crate) struct Placement<'a> {
+    format: &'static str,
+    format_version: u32,
+    what: &'static str,
+    dry_run: bool,
+    at: &'a Path,
+    done: bool,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    against: Vec<String>,
+    drift: Vec<Drifted<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kept: Option<PathBuf>,
+    owned: usize,
+    owner_lost: usize,
+}
+
+#[derive(Serialize)]
+struct Drifted<'a> {
+    path: &'a str,
+    what: Drift,
+}
+
+impl<'a> Placement<'a> {
+    pub(crate) fn new(what: &'static str, dry_run: bool, at: &'a Path, drifted: &'a [(String, Drift)]) -> Self {
+        Placement {
+            format: "daxle-placement",
+            format_version: 1,
+            what,
+            dry_run,
+            at,
+            done: false,
+            against: Vec::new(),
+            drift: drifted.iter().map(|(path, what)| Drifted { path, what: *what }).collect(),
+            kept: None,
+            owned: 0,
+            owner_lost: 0,
+        }
+    }
+
+    pub(crate) fn against(self, against: Vec<String>) -> Self {
+        Placement { against, ..self }
+    }
+
+    pub(crate) fn done(self, placed: &Placed) -> Self {
+        let kept = Some(placed.kept.clone());
+        Placement { done: true, kept, owned: placed.owned, owner_lost: placed.owner_lost, ..self }
+    }
+}
+
+/// Old copies of a live theme.
+#[derive(Serialize)]
+pub(crate) struct Copies<'a> {
+    format: &'static str,
+    format_version: u32,
+    at: &'a Path,
+    dry_run: bool,
+    removed: &'a [&'a OldCopy],
+    copies: &'a [&'a OldCopy],
+}
+
+impl<'a> Copies<'a> {
+    pub(crate) fn new(at: &'a Path, dry_run: bool, removed: &'a [&'a OldCopy], copies: &'a [&'a OldCopy]) -> Self {
+        Copies { format: "daxle-copies", format_version: 1, at, dry_run, removed, copies }
     }
 }
 

@@ -4,6 +4,7 @@
 //! * `carry`: results, accounts, single files, swapping
 //! * `sources`: folders, archives, packages, and hostile ones
 //! * `verify`: proofs, settled markers, seeded faults
+//! * `place`: packing, placing and the way back, also after a kill
 //! * `settle`: answers to decisions, by option and from files
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
@@ -15,6 +16,7 @@ mod child;
 mod demo;
 mod env;
 mod messages;
+mod place;
 mod settle;
 mod sources;
 mod stock;

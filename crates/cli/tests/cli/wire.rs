@@ -177,8 +177,28 @@ struct Account {
     vendor: Vec<Vendor>,
     notes: Vec<Notes>,
     remarks: Vec<Remark>,
+    walk: Vec<Area>,
     options: Options,
     child: Option<Child>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Area {
+    name: String,
+    pages: Vec<String>,
+    why: Vec<Why>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Why {
+    path: String,
+    what: String,
+    fitted: usize,
+    open: usize,
 }
 
 #[derive(Debug, Deserialize)]

@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::run::CarryOptions;
+use super::walk::Area;
 use crate::changes::{ChangeId, Origin, What};
 use crate::child::Override;
 use crate::merge::{Outcome, Reason, Step};
@@ -46,6 +47,9 @@ pub struct Account {
     /// Things to know that are no decision.
     #[serde(default)]
     pub remarks: Vec<Remark>,
+    /// The areas of the site to walk through before the result goes live.
+    #[serde(default)]
+    pub walk: Vec<Area>,
     /// How the carry was done.
     #[serde(default)]
     pub options: CarryOptions,

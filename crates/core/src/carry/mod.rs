@@ -6,6 +6,7 @@
 
 pub mod account;
 mod across;
+mod drift;
 mod file;
 mod markers;
 mod proof;
@@ -14,11 +15,14 @@ pub mod settle;
 mod through;
 mod valid;
 mod values;
+mod walk;
 
+pub use drift::{Drift, drift};
 pub use proof::{Evidence, Finding, FindingKind, Proof, verify};
 pub use run::{CarryOptions, Inputs, carry};
 pub use through::{Stop, best_way, carry_through};
 pub use valid::well_formed;
+pub use walk::{Area, WhatHappened, Why, walk};
 
 use crate::theme::ReadError;
 

@@ -246,6 +246,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         vendor: Vec::new(),
         notes: inputs.vendor_notes.clone(),
         remarks: Vec::new(),
+        walk: Vec::new(),
         options: CarryOptions::default(),
         child: None,
     };

@@ -23,6 +23,8 @@ pub struct Layout {
     pub walk: Vec<WalkArea>,
     /// Where the stock of releases is.
     pub stock: Option<String>,
+    /// What lies in the live theme and is no part of it: uploads, caches.
+    owned: Vec<GlobMatcher>,
 }
 
 /// Where overrides of a theme or companion stand in a child theme.
@@ -115,6 +117,13 @@ struct Document {
     layout: LayoutTable,
     walk: Vec<WalkArea>,
     stock: StockTable,
+    live: LiveTable,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct LiveTable {
+    owned: Vec<toml::Spanned<String>>,
 }
 
 #[derive(Deserialize, Default)]
@@ -162,13 +171,14 @@ impl Layout {
         let document: Document = toml::from_str(text)
             .map_err(|e| at(e.span().map_or(0, |s| s.start), with_nearest(e.message().trim_end())))?;
         let mut kinds = Vec::new();
+        let matcher = |glob: &str, offset: usize| {
+            let built = GlobBuilder::new(glob).literal_separator(true).build();
+            let built = built.map_err(|e| at(offset, format!("`{glob}` is no glob: {}", e.kind())))?;
+            Ok::<GlobMatcher, LayoutError>(built.compile_matcher())
+        };
         for (glob, kind) in &document.layout.kinds {
             let offset = text.find(glob.as_str()).unwrap_or(0);
-            let matcher = GlobBuilder::new(glob)
-                .literal_separator(true)
-                .build()
-                .map_err(|e| at(offset, format!("`{glob}` is no glob: {}", e.kind())))?
-                .compile_matcher();
+            let matcher = matcher(glob, offset)?;
             let kind = kind.as_str().and_then(Kind::from_word).ok_or_else(|| {
                 let words: Vec<_> = Kind::ALL.iter().map(|k| k.word()).collect();
                 at(offset, format!("{kind} is no kind; kinds are {}", words.join(", ")))
@@ -195,7 +205,19 @@ impl Layout {
             Some(OneOrMany::Many(readers)) => readers,
         };
         let stamp = document.layout.stamp.map(toml::Spanned::into_inner);
-        Ok(Layout { kinds, identity, overrides, stamp, walk: document.walk, stock: document.stock.path })
+        let owned = document.live.owned.iter().map(|g| matcher(g.get_ref(), g.span().start));
+        let owned = owned.collect::<Result<_, _>>()?;
+        for area in &document.walk {
+            for glob in &area.files {
+                matcher(glob, text.find(glob.as_str()).unwrap_or(0))?;
+            }
+        }
+        Ok(Layout { kinds, identity, overrides, stamp, walk: document.walk, stock: document.stock.path, owned })
+    }
+
+    /// Tells whether a path of the live theme is the site's own: an upload, a cache.
+    pub fn is_owned(&self, path: &str) -> bool {
+        self.owned.iter().any(|glob| glob.is_match(path))
     }
 
     /// Tells what a file is: by the layout's globs (the last that fits), else by name and content.
