@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Account, FORMAT, FORMAT_VERSION, Theme};
 use daxle_core::carry::settle::{Put, Puts, Side};
-use daxle_core::carry::{Evidence, Proof, verify};
+use daxle_core::carry::{Evidence, Finding, FindingKind, Proof, Since, verify, walk};
 use daxle_core::theme::{MemoryTree, ReadError, Tree, read_identity};
 use daxle_files::{Edit, FolderTree, Trouble, edit_files, is_inside, read_under, write_file};
 
@@ -58,12 +58,37 @@ impl<'a> Carried<'a> {
 
     /// Proves the account, and takes down what was settled by editing the files.
     pub(crate) fn prove(&mut self) -> Result<Proof, Failure> {
-        let proof = verify(&self.account, &self.evidence()?)?;
+        let mut proof = verify(&self.account, &self.evidence()?)?;
+        proof.findings.extend(self.parent()?);
+        proof.account.walk =
+            walk(&proof.account, self.tree(Side::Site)?, self.tree(Side::Release)?, &self.config.layout);
         if proof.account != self.account {
             self.account = proof.account.clone();
             self.save()?;
         }
         Ok(proof)
+    }
+
+    /// A parent that is neither in stock nor beside the site or the result.
+    fn parent(&self) -> Result<Option<Finding>, Trouble> {
+        let identity = read_identity(self.result()?, &self.config.layout);
+        let Some(parent) = identity.parent else { return Ok(None) };
+        let stocked = self.config.stock().is_ok_and(|stock| stock.of(&parent).next().is_some());
+        let near = |path: &Path| path.canonicalize().ok()?.parent().map(|p| p.join(&parent).is_dir());
+        let site = self.account_path.with_file_name("").join(&self.account.themes.site.source);
+        if stocked || near(&self.args.dir) == Some(true) || near(&site) == Some(true) {
+            return Ok(None);
+        }
+        let site = read_identity(self.tree(Side::Site)?, &self.config.layout);
+        Ok(Some(Finding {
+            kind: FindingKind::ParentMissing,
+            path: identity.file.unwrap_or_default(),
+            line: None,
+            change: None,
+            since: if site.parent.as_ref() == Some(&parent) { Since::Site } else { Since::Carry },
+            means: format!("its parent {parent} is neither in stock nor beside it"),
+            mend: "add the parent's releases to the stock, or name the right parent".into(),
+        }))
     }
 
     /// The result as a folder.

@@ -52,6 +52,7 @@
 //! ```
 
 pub mod carry;
+pub mod catalog;
 pub mod changes;
 pub mod child;
 pub mod diff;

@@ -37,7 +37,7 @@ pub(crate) fn place(args: &PlaceArgs, global: &Global, console: &Console) -> Res
             format!("answer them with `daxle settle {}`", carried.dir().display()),
         ));
     }
-    let found = proof.findings.len();
+    let found = proof.new_findings().count();
     if found > 0 {
         against.push((
             format!("verify finds {}", count(found, "fault")),

@@ -16,5 +16,5 @@ pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Resu
     } else {
         console.result(&show::verify::text(&proof, carried.dir()))?;
     }
-    Ok(Ended::open_if(!proof.findings.is_empty() || proof.account.totals.open > 0))
+    Ok(Ended::open_if(proof.new_findings().next().is_some() || proof.account.totals.open > 0))
 }

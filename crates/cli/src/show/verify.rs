@@ -3,13 +3,13 @@
 use std::fmt::Write;
 use std::path::Path;
 
-use daxle_core::carry::Proof;
+use daxle_core::carry::{Finding, Proof, Since};
 
 use super::{count, decisions_list, style, totals_line};
 use crate::console::harmless;
 
 pub(crate) fn text(proof: &Proof, dir: &Path) -> String {
-    let (t, g, e, f) = (style::TITLE, style::GOOD, style::ERROR, style::FAINT);
+    let (t, g) = (style::TITLE, style::GOOD);
     let mut out = String::new();
     let _ = writeln!(
         out,
@@ -25,15 +25,16 @@ pub(crate) fn text(proof: &Proof, dir: &Path) -> String {
             count(proof.newly_settled, "decision")
         );
     }
-    if proof.findings.is_empty() {
+    if proof.new_findings().next().is_none() {
         let _ = writeln!(out, "  {g}every change is accounted for{g:#}, and nothing of the release is lost");
     }
-    for finding in &proof.findings {
-        let place = finding.line.map(|l| format!(":{l}")).unwrap_or_default();
-        let path = if finding.path.is_empty() { "(the account)".to_string() } else { harmless(&finding.path) };
-        let id = finding.change.as_deref().map(|c| format!("  {f}{c}{f:#}")).unwrap_or_default();
-        let _ = writeln!(out, "  {e}found{e:#} {path}{place}  {}{id}", harmless(&finding.means));
-        let _ = writeln!(out, "        {f}to mend it: {}{f:#}", harmless(&finding.mend));
+    for finding in proof.new_findings() {
+        out += &entry(finding);
+    }
+    let before: Vec<&Finding> = proof.findings.iter().filter(|f| f.since != Since::Carry).collect();
+    if !before.is_empty() {
+        let _ = writeln!(out, "\n{t}Not of this carry's making{t:#}");
+        before.iter().for_each(|finding| out += &entry(finding));
     }
     let open = decisions_list(&proof.account);
     if !open.is_empty() {
@@ -41,4 +42,18 @@ pub(crate) fn text(proof: &Proof, dir: &Path) -> String {
     }
     let _ = writeln!(out, "\n{}", totals_line(&proof.account.totals));
     out
+}
+
+fn entry(finding: &Finding) -> String {
+    let (e, f, w) = (style::ERROR, style::FAINT, style::WARNING);
+    let place = finding.line.map(|l| format!(":{l}")).unwrap_or_default();
+    let path = if finding.path.is_empty() { "(the account)".to_string() } else { harmless(&finding.path) };
+    let id = finding.change.as_deref().map(|c| format!("  {f}{c}{f:#}")).unwrap_or_default();
+    let word = match finding.since {
+        Since::Carry => format!("{e}found{e:#}"),
+        Since::Site => format!("{w}the site had it already{w:#}"),
+        Since::Release => format!("{w}the release came with it{w:#}"),
+    };
+    let means = harmless(&finding.means);
+    format!("  {word} {path}{place}  {means}{id}\n        {f}to mend it: {}{f:#}\n", harmless(&finding.mend))
 }

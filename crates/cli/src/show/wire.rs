@@ -236,7 +236,7 @@ impl<'a> Verification<'a> {
         Verification {
             format: "daxle-verification",
             format_version: 1,
-            proved: proof.findings.is_empty(),
+            proved: proof.new_findings().next().is_none(),
             changes: proof.changes,
             files: proof.files,
             newly_settled: proof.newly_settled,

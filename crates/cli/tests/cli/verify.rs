@@ -122,6 +122,7 @@ fn files_missing_foreign_and_changed_are_found() {
     assert_eq!(
         kinds,
         [
+            ("assets/css/theme.css", "reference_lost"),
             ("assets/fonts/millrace.woff2", "file_missing"),
             ("stray.html", "file_unexpected"),
             ("templates/not-found.html", "file_differs"),

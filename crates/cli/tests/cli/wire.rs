@@ -286,6 +286,7 @@ struct Finding {
     path: String,
     line: Option<usize>,
     change: Option<String>,
+    since: String,
     means: String,
     mend: String,
 }

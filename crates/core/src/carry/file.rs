@@ -472,7 +472,9 @@ impl<'a> Work<'a> {
         if let (Some((_, version)), Some(found), false) = (stamp, &stamped, merge.decisions.is_empty()) {
             merge.bytes = with_stamp(&merge.bytes, found, version);
         }
-        let fault = |bytes: &[u8]| well_formed(&self.path, self.kind, bytes);
+        // Other kinds can hold markers; they are looked at when the result is proved.
+        let settings = self.kind == Kind::Settings;
+        let fault = |bytes: &[u8]| settings.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_binary(touched, Reason::NotValid);
         }

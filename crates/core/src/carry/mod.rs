@@ -6,6 +6,7 @@
 
 pub mod account;
 mod across;
+mod checks;
 mod drift;
 mod file;
 mod markers;
@@ -18,7 +19,7 @@ mod values;
 mod walk;
 
 pub use drift::{Drift, drift};
-pub use proof::{Evidence, Finding, FindingKind, Proof, verify};
+pub use proof::{Evidence, Finding, FindingKind, Proof, Since, verify};
 pub use run::{CarryOptions, Inputs, carry};
 pub use through::{Stop, best_way, carry_through};
 pub use valid::well_formed;

@@ -10,6 +10,7 @@ use std::ops::Range;
 use serde::{Deserialize, Serialize};
 
 use super::account::{Account, ChangeRecord, Decision, FileRecord, Source, Stands, State, Totals};
+use super::checks::check;
 use super::markers::{BASE, Block, OPEN, blocks, joined, same_lines};
 use super::settle::content;
 use super::valid::well_formed;
@@ -18,7 +19,7 @@ use crate::changes::What;
 use crate::merge::{Outcome, Step};
 use crate::text::token::{TokenKind, tokens};
 use crate::text::{Line, Text, split_lines};
-use crate::theme::{Digest, ReadError, Tree};
+use crate::theme::{Digest, Kind, ReadError, Tree};
 
 /// What is wrong.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -45,8 +46,29 @@ pub enum FindingKind {
     MarkerLeft,
     /// The file cannot be read in its own format.
     NotWellFormed,
-    /// Brackets balance in all three versions, but not in the result.
+    /// Brackets or tags balance in all three versions, but not in the result.
     Unbalanced,
+    /// A file names another that is not in the result.
+    ReferenceLost,
+    /// A translation lacks a placeholder of its message.
+    PlaceholderLost,
+    /// An override stands as it was, though its vendor file changed.
+    OverrideStale,
+    /// The parent that a child theme names is nowhere to be found.
+    ParentMissing,
+}
+
+/// Since when something is wrong.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Since {
+    /// The carry brought it in, or somebody who edited its result.
+    #[default]
+    Carry,
+    /// The site's copy had it already.
+    Site,
+    /// The release came with it.
+    Release,
 }
 
 /// One thing that the proof found.
@@ -62,6 +84,8 @@ pub struct Finding {
     /// The site change it is about.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub change: Option<String>,
+    /// Since when it is so.
+    pub since: Since,
     /// What it means.
     pub means: String,
     /// How to mend it.
@@ -123,18 +147,25 @@ pub fn verify(account: &Account, evidence: &Evidence<'_>) -> Result<Proof, ReadE
     for file in &files {
         proof.file(file, evidence)?;
     }
+    proof.findings.extend(check(account, evidence)?);
     proof.account.totals = Totals::of(&proof.account.changes);
     proof.findings.sort_by(|a, b| (&a.path, a.line).cmp(&(&b.path, b.line)));
     Ok(proof)
 }
 
 impl Proof {
+    /// The findings that the carry brought in; the others were there before.
+    pub fn new_findings(&self) -> impl Iterator<Item = &Finding> {
+        self.findings.iter().filter(|f| f.since == Since::Carry)
+    }
+
     fn find(&mut self, kind: FindingKind, path: &str, line: Option<usize>, means: &str, mend: &str) {
         self.findings.push(Finding {
             kind,
             path: path.to_string(),
             line,
             change: None,
+            since: Since::Carry,
             means: means.to_string(),
             mend: mend.to_string(),
         });
@@ -376,20 +407,21 @@ impl Proof {
 
     /// The file reads in its own format, or did not before either.
     fn form(&mut self, file: &FileRecord, bytes: &[u8], site: Option<&[u8]>, release: Option<&[u8]>) {
+        // Between markers both sides stand.
+        if file.kind != Kind::Settings && bytes.windows(OPEN.len()).any(|w| w == OPEN) {
+            return;
+        }
         if let Some((line, what)) = well_formed(&file.path, file.kind, bytes) {
             let fault = |side: Option<&[u8]>| side.is_some_and(|b| well_formed(&file.path, file.kind, b).is_some());
-            let whose = match (fault(site), fault(release)) {
-                (_, true) => "the release's own file has this fault too",
-                (true, _) => "the site's own file has this fault too",
-                _ => "the carry brought this in",
+            let since = match (fault(site), fault(release)) {
+                (_, true) => Since::Release,
+                (true, _) => Since::Site,
+                _ => Since::Carry,
             };
-            self.find(
-                FindingKind::NotWellFormed,
-                &file.path,
-                Some(line),
-                &format!("{what}; {whose}"),
-                "mend the file at this line",
-            );
+            self.find(FindingKind::NotWellFormed, &file.path, Some(line), &what, "mend the file at this line");
+            if let Some(last) = self.findings.last_mut() {
+                last.since = since;
+            }
         }
     }
 

@@ -1,6 +1,6 @@
 //! Accounts against results, right and with seeded faults.
 
-use daxle_core::carry::{CarryOptions, Evidence, Finding, FindingKind, verify};
+use daxle_core::carry::{CarryOptions, Evidence, Finding, FindingKind, Since, verify};
 use daxle_core::theme::MemoryTree;
 use proptest::prelude::*;
 
@@ -177,4 +177,48 @@ proptest! {
         let found = check(&base, &site, &release, out, "a.html", str::to_string);
         prop_assert!(found.is_empty(), "{:?}", found);
     }
+}
+
+#[test]
+fn a_reference_to_a_file_that_is_gone_is_found_and_whose_it_is() {
+    let page = |extra: &str| format!("<p>one</p>\n{extra}<p>two</p>\n<img src=\"img/old.png?v=1\">\n");
+    let css = "a { background: url('../img/old.png'); }\n";
+    let base = theme(&[("page.html", &page("")), ("css/a.css", css), ("img/old.png", "one\n")]);
+    let site = theme(&[
+        ("page.html", &page("<link href=\"/img/old.png\">\n")),
+        ("css/a.css", css),
+        ("img/old.png", "one\n"),
+        ("own.html", "{% include \"img/old.png\" %}\n"),
+    ]);
+    let release = theme(&[("page.html", "<p>one</p>\n<p>two</p>\n<p>3</p>\n"), ("css/a.css", css)]);
+    let out = run(&base, &site, &release, CarryOptions::default());
+    let found = check(&base, &site, &release, out, "page.html", str::to_string);
+    let lost: Vec<(&str, Since)> =
+        found.iter().filter(|f| f.kind == FindingKind::ReferenceLost).map(|f| (f.path.as_str(), f.since)).collect();
+    assert_eq!(lost, [("css/a.css", Since::Release), ("own.html", Since::Carry), ("page.html", Since::Carry)]);
+}
+
+#[test]
+fn a_lost_placeholder_an_open_tag_and_a_broken_style_are_found() {
+    let po = |text: &str, note: &str| format!("{note}msgid \"%s of {{total}}\"\nmsgstr \"{text}\"\n");
+    let html = |a: &str, b: &str| format!("<div>\n<p>{a}</p>\n<b>text</b>\n<p>{b}</p>\n</div>\n");
+    let css = |a: u8, b: u8| format!("a {{\n  top: {a}px;\n}}\n\n\nb {{\n  left: {b}px;\n}}\n");
+    let make = |a: &str, b: &str, note: &str| {
+        let n = |s: &str| s.len() as u8;
+        theme(&[
+            ("de.po", &po(if a == "aa" { "%s von {total}!" } else { "%s von {total}" }, note)),
+            ("page.html", &html(a, b)),
+            ("a.css", &css(n(a), n(b))),
+        ])
+    };
+    let (base, site, release) = (make("a", "b", ""), make("aa", "b", ""), make("a", "bbb", "# new\n"));
+    let kinds = |path: &str, fault: &dyn Fn(&str) -> String| -> Vec<FindingKind> {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        check(&base, &site, &release, out, path, fault).into_iter().map(|f| f.kind).collect()
+    };
+    assert_eq!(kinds("de.po", &str::to_string), []);
+    assert!(kinds("de.po", &|t| t.replace("%s von", "von")).contains(&FindingKind::PlaceholderLost));
+    assert!(kinds("de.po", &|t| t.replace("!\"", "!")).contains(&FindingKind::NotWellFormed));
+    assert!(kinds("page.html", &|t| t.replace("</b>", "<b>")).contains(&FindingKind::Unbalanced));
+    assert!(kinds("a.css", &|t| t.replacen("}\n", "}}\n", 1)).contains(&FindingKind::NotWellFormed));
 }
