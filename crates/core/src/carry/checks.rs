@@ -109,7 +109,10 @@ fn references(account: &Account, evidence: &Evidence<'_>, out: &mut Vec<Finding>
             }
             let lost = [resolved(folder, word), resolved("", word)].into_iter().flatten();
             let Some(lost) = lost.into_iter().find(|p| gone.contains(p.as_str())) else { continue };
-            if !seen.insert(lost.clone()) {
+            // Includes are often named from a folder that only the platform knows: any file that ends so will do.
+            let tail = format!("/{}", word.trim_start_matches(['.', '/']));
+            let elsewhere = evidence.result.entries().iter().any(|e| e.path.ends_with(&tail));
+            if elsewhere || !seen.insert(lost.clone()) {
                 continue;
             }
             let side = |tree: &dyn Tree, other: Option<&str>| {

@@ -479,7 +479,18 @@ impl Proof {
             .cloned()
             .collect();
         self.answers(file, &result_lines, recorded);
-        let spots = open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range())));
+        let mut spots: Vec<_> =
+            open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
+        // Where the question is put beside the change (a line that was doubled), the change itself is open too.
+        let asked = changes.iter().filter(|c| open.iter().any(|d| c.decision.as_ref() == Some(&d.id)));
+        for (site, base) in asked.filter_map(lines) {
+            let apart = |(s, b): &(Range<usize>, Range<usize>)| {
+                (site.start >= s.end || site.end <= s.start) && (base.start >= b.end || base.end <= b.start)
+            };
+            if spots.iter().all(apart) {
+                spots.push((site, base));
+            }
+        }
         let effective = reverted(&base_lines, &site_lines, already.chain(spots));
         let (found, _) = blocks(&result_lines);
         let plain =
