@@ -71,6 +71,7 @@ pub(crate) enum Command {
     Carry(CarryArgs),
     Settle(SettleArgs),
     Verify(VerifyArgs),
+    Report(ReportArgs),
     Pack(PackArgs),
     Place(PlaceArgs),
     Rollback(RollbackArgs),
@@ -163,6 +164,21 @@ pub(crate) struct CarryArgs {
 pub(crate) struct VerifyArgs {
     #[command(flatten)]
     pub(crate) carried: CarriedArgs,
+}
+
+/// Write one page that shows every change, old and new side by side
+///
+/// The page is one file that loads nothing: it opens from disk, and can be sent to a client.
+#[derive(Debug, Args)]
+pub(crate) struct ReportArgs {
+    #[command(flatten)]
+    pub(crate) carried: CarriedArgs,
+    /// File for the page
+    #[arg(long, value_name = "HTML")]
+    pub(crate) out: PathBuf,
+    /// Write over an older page
+    #[arg(long)]
+    pub(crate) replace: bool,
 }
 
 /// Pack the result of a carry into a ZIP for upload

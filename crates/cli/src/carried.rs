@@ -60,8 +60,10 @@ impl<'a> Carried<'a> {
     pub(crate) fn prove(&mut self) -> Result<Proof, Failure> {
         let mut proof = verify(&self.account, &self.evidence()?)?;
         proof.findings.extend(self.parent()?);
-        proof.account.walk =
-            walk(&proof.account, self.tree(Side::Site)?, self.tree(Side::Release)?, &self.config.layout);
+        if !self.config.layout.walk.is_empty() {
+            let (site, release) = (self.tree(Side::Site)?, self.tree(Side::Release)?);
+            proof.account.walk = walk(&proof.account, site, release, &self.config.layout);
+        }
         if proof.account != self.account {
             self.account = proof.account.clone();
             self.save()?;

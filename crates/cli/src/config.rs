@@ -21,7 +21,16 @@ pub(crate) struct Config {
 /// Reads the configuration from the given file, or from the nearest `daxle.toml` upwards from here; without one, the
 /// layout is empty.
 pub(crate) fn read(global: &Global) -> Result<Config, Trouble> {
-    let path = global.config.clone().or_else(nearest);
+    read_at(global, nearest(Path::new(".")))
+}
+
+/// The same for a command on a result: without a `daxle.toml` upwards from here, the nearest upwards from there counts.
+pub(crate) fn read_for(global: &Global, result: &Path) -> Result<Config, Trouble> {
+    read_at(global, nearest(Path::new(".")).or_else(|| nearest(result)))
+}
+
+fn read_at(global: &Global, nearest: Option<PathBuf>) -> Result<Config, Trouble> {
+    let path = global.config.clone().or(nearest);
     let Some(path) = path else {
         return Ok(Config { layout: Layout::default(), folder: None, stock: global.stock.clone() });
     };
@@ -48,7 +57,7 @@ impl Config {
     }
 }
 
-fn nearest() -> Option<PathBuf> {
-    let here = std::env::current_dir().ok()?;
-    here.ancestors().map(|folder| folder.join(NAME)).find(|path| path.is_file())
+fn nearest(from: &Path) -> Option<PathBuf> {
+    let from = from.canonicalize().ok()?;
+    from.ancestors().map(|folder| folder.join(NAME)).find(|path| path.is_file())
 }

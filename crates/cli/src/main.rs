@@ -9,6 +9,7 @@ mod config;
 mod console;
 mod notes;
 mod progress;
+mod report;
 mod screen;
 mod show;
 mod stock;
@@ -52,6 +53,7 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
         Command::Carry(args) => commands::carry::run(&args, &cli.global, console),
         Command::Settle(args) => commands::settle::run(&args, &cli.global, console),
         Command::Verify(args) => commands::verify::run(&args, &cli.global, console),
+        Command::Report(args) => commands::report::run(&args, &cli.global, console),
         Command::Pack(args) => commands::pack::run(&args, &cli.global, console),
         Command::Place(args) => commands::place::place(&args, &cli.global, console),
         Command::Rollback(args) => commands::place::rollback(&args, &cli.global, console),

@@ -9,6 +9,7 @@ pub(crate) mod init;
 pub(crate) mod note;
 pub(crate) mod pack;
 pub(crate) mod place;
+pub(crate) mod report;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;

@@ -11,7 +11,7 @@ use crate::console::{Console, Failure};
 use crate::show::{self, count, wire};
 
 pub(crate) fn run(args: &PackArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let config = config::read(global)?;
+    let config = config::read_for(global, &args.carried.dir)?;
     let carried = Carried::open(&args.carried, &config)?;
     let open = carried.account.totals.open;
     if open > 0 && !args.anyway {

@@ -15,7 +15,7 @@ use crate::console::{Console, Failure};
 use crate::show::{self, count, wire};
 
 pub(crate) fn place(args: &PlaceArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let config = config::read(global)?;
+    let config = config::read_for(global, &args.carried.dir)?;
     let mut carried = Carried::open(&args.carried, &config)?;
     let live = open(&args.at, !args.dry_run, console)?;
     let files = carried.files()?;
@@ -94,7 +94,7 @@ pub(crate) fn place(args: &PlaceArgs, global: &Global, console: &Console) -> Res
 }
 
 pub(crate) fn rollback(args: &RollbackArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let config = config::read(global)?;
+    let config = config::read_for(global, &args.at)?;
     let live = open(&args.at, !args.dry_run, console)?;
     let copies = live.copies();
     let found = match &args.to {

@@ -20,7 +20,7 @@ use crate::screen;
 use crate::show::{self, wire};
 
 pub(crate) fn run(args: &SettleArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let config = config::read(global)?;
+    let config = config::read_for(global, &args.carried.dir)?;
     let carried = Carried::open(&args.carried, &config)?;
     let site =
         carried.account_path.with_file_name("x").parent().map(|p| p.join(&carried.account.themes.site.source));

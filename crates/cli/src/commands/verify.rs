@@ -8,7 +8,7 @@ use crate::console::{Console, Failure};
 use crate::show::{self, wire};
 
 pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
-    let config = config::read(global)?;
+    let config = config::read_for(global, &args.carried.dir)?;
     let mut carried = Carried::open(&args.carried, &config)?;
     let proof = carried.prove()?;
     if global.format == Format::Json {

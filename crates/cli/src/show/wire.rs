@@ -133,6 +133,22 @@ impl<'a> Decisions<'a> {
     }
 }
 
+/// A report.
+#[derive(Serialize)]
+pub(crate) struct Reported<'a> {
+    format: &'static str,
+    format_version: u32,
+    page: &'a Path,
+    bytes: usize,
+    totals: Totals,
+}
+
+impl<'a> Reported<'a> {
+    pub(crate) fn new(page: &'a Path, bytes: usize, totals: Totals) -> Self {
+        Reported { format: "daxle-report", format_version: 1, page, bytes, totals }
+    }
+}
+
 /// An archive for upload.
 #[derive(Serialize)]
 pub(crate) struct Packed<'a> {

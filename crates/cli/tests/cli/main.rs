@@ -5,6 +5,7 @@
 //! * `sources`: folders, archives, packages, and hostile ones
 //! * `verify`: proofs, settled markers, seeded faults
 //! * `place`: packing, placing and the way back, also after a kill
+//! * `report`: the page, also in a browser
 //! * `settle`: answers to decisions, by option and from files
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
@@ -17,6 +18,7 @@ mod demo;
 mod env;
 mod messages;
 mod place;
+mod report;
 mod settle;
 mod sources;
 mod stock;

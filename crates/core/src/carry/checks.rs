@@ -110,7 +110,11 @@ fn references(account: &Account, evidence: &Evidence<'_>, out: &mut Vec<Finding>
             let lost = [resolved(folder, word), resolved("", word)].into_iter().flatten();
             let Some(lost) = lost.into_iter().find(|p| gone.contains(p.as_str())) else { continue };
             // Includes are often named from a folder that only the platform knows: any file that ends so will do.
-            let tail = format!("/{}", word.trim_start_matches(['.', '/']));
+            let mut tail = word;
+            while let Some(rest) = ["../", "./", "/"].iter().find_map(|up| tail.strip_prefix(up)) {
+                tail = rest;
+            }
+            let tail = format!("/{tail}");
             let elsewhere = evidence.result.entries().iter().any(|e| e.path.ends_with(&tail));
             if elsewhere || !seen.insert(lost.clone()) {
                 continue;
