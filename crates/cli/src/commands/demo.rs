@@ -82,7 +82,9 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
     console.say(&format!(
         "\nThe new release with the site's changes lies in {}\n\
          Try next, in {}:\n  \
-         edit the open spots between the markers, then run `daxle verify carried` again\n  \
+         daxle settle carried, on a terminal one by one, or with --answers answers.toml all at once\n  \
+         daxle report carried --out report.html\n  \
+         daxle place carried --at site/lanternfold, and daxle rollback --at site/lanternfold\n  \
          daxle survey {common} --show\n  \
          daxle stock add packages/*.zip, then daxle child overrides site/tidemill\n  \
          daxle carry {common} {new} --out strict --trust strict",
@@ -115,8 +117,10 @@ fn write_scenario(dir: &Path) -> Result<(), Trouble> {
     for (path, bytes) in files("site") {
         write_file(&dir.join("site").join(path), bytes)?;
     }
-    if let Some(config) = DATA.get_file("daxle.toml") {
-        write_file(&dir.join("daxle.toml"), config.contents())?;
+    for name in ["daxle.toml", "answers.toml"] {
+        if let Some(file) = DATA.get_file(name) {
+            write_file(&dir.join(name), file.contents())?;
+        }
     }
     for (name, versions) in PACKAGES {
         for version in versions {

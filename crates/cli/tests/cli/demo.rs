@@ -56,3 +56,30 @@ fn the_demo_in_strict_trust_asks_more() {
         |trust: &str| env.json(&format!("forecast {common} --trust {trust}"))["totals"]["open"].as_u64().unwrap();
     assert!(open("strict") > open("normal"));
 }
+
+#[test]
+fn the_whole_way_from_carry_to_live_and_back() {
+    let env = Env::new();
+    env.run("demo d").ends(0);
+    let env = env.within("d");
+    let (before, refused) = (env.tree("site/lanternfold"), env.run("place carried --at site/lanternfold"));
+    assert!(refused.ends(2).err.contains("7 changes are open"));
+    assert!(env.run("pack carried --out up.zip").ends(2).err.contains("open"));
+
+    env.run("settle carried --answers answers.toml").ends(0);
+    let verified = env.json("verify carried");
+    assert_eq!((&verified["proved"], &verified["totals"]["open"]), (&true.into(), &0.into()));
+    env.run("report carried --out report.html").ends(0);
+    env.run("pack carried --out up.zip").ends(0);
+
+    let placed = env.run("place carried --at site/lanternfold").ends(0);
+    assert!(placed.out.contains("walk through"), "{}", placed.out);
+    assert_eq!(env.tree("site/lanternfold"), env.tree("carried"));
+    env.run("rollback --at site/lanternfold").ends(0);
+    assert_eq!(env.tree("site/lanternfold"), before);
+
+    // What was answered is not asked again.
+    let again = "carry --base packages/lanternfold-2.6.1.zip --site site/lanternfold --release packages/lanternfold-3.0.0.zip";
+    env.run(&format!("{again} --out again")).ends(0);
+    assert_eq!(env.tree("again"), env.tree("carried"));
+}
