@@ -67,6 +67,7 @@ pub(crate) enum When {
 pub(crate) enum Command {
     Demo(DemoArgs),
     Survey(SurveyArgs),
+    Separate(SeparateArgs),
     Forecast(ForecastArgs),
     Carry(CarryArgs),
     Settle(SettleArgs),
@@ -104,6 +105,39 @@ pub(crate) struct SurveyArgs {
     /// List only what the site changed after a carry, by its account
     #[arg(long, value_name = "ACCOUNT", conflicts_with = "base")]
     pub(crate) since: Option<PathBuf>,
+}
+
+/// Take the site's changes out of the vendor's theme, into a form that lives on its own
+///
+/// A change set holds unified diffs that any patch program applies to the base, and added files. An overlay holds the
+/// files that differ. A child theme holds overrides, and only the rules, keys and entries that the site changed; what a
+/// child cannot express is left as a change set beside it. `daxle verify DIR` proves any of the three.
+#[derive(Debug, Args)]
+pub(crate) struct SeparateArgs {
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+    /// Folder to write into; it must be new or empty
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: PathBuf,
+    /// The form
+    #[arg(long = "as", value_name = "FORM")]
+    pub(crate) form: SeparateForm,
+    /// Short name of the child theme [default: that of the parent, with -child]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) name: Option<String>,
+    /// Say in the child's styles what each value was
+    #[arg(long)]
+    pub(crate) explain: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SeparateForm {
+    /// A change set
+    Changes,
+    /// The files that differ
+    Overlay,
+    /// A child theme
+    Child,
 }
 
 /// Tell what a new release would do to the site's changes, and write nothing
@@ -394,6 +428,25 @@ pub(crate) struct ChildArgs {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum ChildCommand {
+    /// Begin a child theme
+    ///
+    /// Asks on a terminal for title, description and author where they were not given.
+    New(Box<NewChildArgs>),
+    /// Follow a parent that was renamed
+    ///
+    /// Shows every place where the child names its parent, and changes them when told.
+    Repoint {
+        /// The child theme's folder
+        child: PathBuf,
+        /// The parent's new release: a folder, an archive, or a short name with releases in stock
+        #[arg(long, value_name = "NEW")]
+        to: PathBuf,
+        /// Change without asking
+        #[arg(long, short)]
+        yes: bool,
+        #[command(flatten)]
+        bounds: Bounds,
+    },
     /// List every override with the release its text comes from, and what it needs
     ///
     /// The release is found by comparing with every release in stock, whatever the stamp says.
@@ -406,6 +459,58 @@ pub(crate) enum ChildCommand {
         #[command(flatten)]
         bounds: Bounds,
     },
+}
+
+/// What a new child theme is made of.
+#[derive(Debug, Args)]
+pub(crate) struct NewChildArgs {
+    /// The parent: a folder, an archive, or NAME@VERSION in stock
+    #[arg(long, value_name = "THEME")]
+    pub(crate) parent: PathBuf,
+    /// Short name of the child: its folder's name
+    #[arg(long)]
+    pub(crate) name: String,
+    /// Title that people see
+    #[arg(long)]
+    pub(crate) title: Option<String>,
+    /// What it is
+    #[arg(long)]
+    pub(crate) description: Option<String>,
+    /// Who made it
+    #[arg(long)]
+    pub(crate) author: Option<String>,
+    /// The author's address
+    #[arg(long, value_name = "URL")]
+    pub(crate) author_address: Option<String>,
+    /// The theme's address
+    #[arg(long, value_name = "URL")]
+    pub(crate) address: Option<String>,
+    /// Its version
+    #[arg(long, default_value = "1.0.0")]
+    pub(crate) version: String,
+    /// The licence: a name, or a file with its text
+    #[arg(long, value_name = "NAME|FILE")]
+    pub(crate) licence: Option<String>,
+    /// A preview picture
+    #[arg(long, value_name = "FILE")]
+    pub(crate) preview: Option<PathBuf>,
+    /// A credit for the footer
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) credit: Option<String>,
+    /// Where the credit leads
+    #[arg(long, value_name = "URL", requires = "credit")]
+    pub(crate) credit_link: Option<String>,
+    /// A file with first style rules
+    #[arg(long, value_name = "FILE")]
+    pub(crate) styles: Option<PathBuf>,
+    /// Folder that the child's folder goes into [default: the current one]
+    #[arg(long, value_name = "DIR", conflicts_with = "zip")]
+    pub(crate) into: Option<PathBuf>,
+    /// Write a ZIP in place of a folder
+    #[arg(long, value_name = "FILE")]
+    pub(crate) zip: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
 }
 
 /// Say why the site made a change
@@ -475,8 +580,8 @@ pub(crate) struct Sources {
     /// The untouched release that the site started from: a path, or a version in stock [default: found in stock]
     #[arg(long, value_name = "OLD")]
     pub(crate) base: Option<PathBuf>,
-    /// The site's copy of the theme
-    #[arg(long)]
+    /// The site's copy of the theme, or a change set that `daxle separate` made of it
+    #[arg(long, visible_alias = "changes", value_name = "SITE")]
     pub(crate) site: PathBuf,
     /// Where in a package the theme is, when several fit
     #[arg(long, value_name = "PATH")]

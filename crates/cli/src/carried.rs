@@ -10,6 +10,7 @@ use daxle_core::theme::{MemoryTree, ReadError, Tree, read_identity};
 use daxle_files::{Edit, FolderTree, Trouble, edit_files, is_inside, read_under, write_file};
 
 use crate::args::CarriedArgs;
+use crate::changesets;
 use crate::children::{self, Assembled};
 use crate::config::Config;
 use crate::console::Failure;
@@ -122,7 +123,17 @@ impl<'a> Carried<'a> {
             return Ok(sides);
         }
         let themes = &self.account.themes;
-        let site = self.source("site", &themes.site, self.args.site.as_ref())?;
+        let place = self.place("site", &themes.site, self.args.site.as_ref())?;
+        let site = if changesets::is_one(&place.path) {
+            let base = self.source("base", &themes.base, self.args.base.as_ref())?;
+            let Source::Theme(base) = &base else {
+                return Err(Trouble::new("a change set is made on a theme"));
+            };
+            let opened = changesets::open(&place.path, &base.tree, &self.config.layout, &|_| {})?;
+            Source::Theme(Box::new(opened))
+        } else {
+            self.source("site", &themes.site, self.args.site.as_ref())?
+        };
         let parts = match (&self.account.child, &site) {
             (Some(record), Source::Theme(child)) => {
                 Some(children::assemble(&child.tree, record, &self.config.stock()?, &self.config.layout)?)
@@ -242,20 +253,25 @@ impl<'a> Carried<'a> {
         self.save()
     }
 
-    fn source(&self, role: &str, theme: &Theme, given: Option<&PathBuf>) -> Result<Source, Trouble> {
+    /// Where a theme of the account is now.
+    fn place(&self, role: &str, theme: &Theme, given: Option<&PathBuf>) -> Result<Place, Trouble> {
         let folder = self.account_path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let placed = match given {
             Some(given) => stock::locate(given, theme.inside.as_deref(), theme.name.as_deref(), self.config)?,
             None => Place { path: folder.join(&theme.source), inside: theme.inside.clone() },
         };
-        let path = placed.path;
-        if !path.exists() {
-            return Err(Trouble::new(format!("the {role} is no longer at {}", path.display()))
+        if !placed.path.exists() {
+            return Err(Trouble::new(format!("the {role} is no longer at {}", placed.path.display()))
                 .hint(format!("say where it is now with --{role}")));
         }
+        Ok(placed)
+    }
+
+    fn source(&self, role: &str, theme: &Theme, given: Option<&PathBuf>) -> Result<Source, Trouble> {
+        let placed = self.place(role, theme, given)?;
         let opening =
             Opening { layout: &self.config.layout, bounds: &self.args.bounds, inside: placed.inside.as_deref() };
-        opening.open(&path, None, self.single.as_deref())
+        opening.open(&placed.path, None, self.single.as_deref())
     }
 }
 

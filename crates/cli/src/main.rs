@@ -3,6 +3,7 @@
 mod answers;
 mod args;
 mod carried;
+mod changesets;
 mod children;
 mod commands;
 mod config;
@@ -49,6 +50,7 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
     match cli.command {
         Command::Demo(args) => commands::demo::run(args, &cli.global, console),
         Command::Survey(args) => commands::survey::run(&args, &cli.global, console),
+        Command::Separate(args) => commands::separate::run(&args, &cli.global, console),
         Command::Forecast(args) => commands::forecast::run(&args, &cli.global, console),
         Command::Carry(args) => commands::carry::run(&args, &cli.global, console),
         Command::Settle(args) => commands::settle::run(&args, &cli.global, console),

@@ -8,6 +8,7 @@ use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree, Version};
 use daxle_files::{OpenOptions, Opened, Trouble, archive_kind, open_theme};
 
 use crate::args::{Bounds, Sources};
+use crate::changesets;
 use crate::config::Config;
 use crate::console::Console;
 use crate::stock::{self, Place};
@@ -53,6 +54,7 @@ impl Source {
 }
 
 /// The themes of one command.
+#[derive(Clone, Copy)]
 pub(crate) struct Opening<'a> {
     pub(crate) layout: &'a Layout,
     pub(crate) bounds: &'a Bounds,
@@ -113,6 +115,8 @@ pub(crate) struct Site<'a> {
     config: &'a Config,
     single: Option<String>,
     pub(crate) site: Source,
+    /// The base that a change set is made on.
+    made_from: Option<Place>,
 }
 
 impl<'a> Site<'a> {
@@ -128,8 +132,25 @@ impl<'a> Site<'a> {
         }
         let opening =
             Opening { layout: &config.layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
-        let site = opening.open(&sources.site, None, single.as_deref())?;
-        Ok(Site { sources, config, single, site })
+        let mut made_from = None;
+        let site = if changesets::is_one(&sources.site) {
+            let given = sources.base.clone().or_else(|| changesets::made_from(&sources.site).map(PathBuf::from));
+            let given = given.ok_or_else(|| {
+                Trouble::new(format!("{} says changes, but not of which release", sources.site.display()))
+                    .hint("name the base that they were made from with --base")
+            })?;
+            let place = stock::locate(&given, sources.inside.as_deref(), None, config)?;
+            let opening = Opening { inside: place.inside.as_deref(), ..opening };
+            let Source::Theme(base) = opening.open(&place.path, None, None)? else {
+                return Err(Trouble::new(format!("{} is no theme", given.display())));
+            };
+            made_from = Some(place);
+            let say = |text: &str| tracing::warn!("{text}");
+            Source::Theme(Box::new(changesets::open(&sources.site, &base.tree, &config.layout, &say)?))
+        } else {
+            opening.open(&sources.site, None, single.as_deref())?
+        };
+        Ok(Site { sources, config, single, site, made_from })
     }
 
     pub(crate) fn identity(&self) -> Identity {
@@ -138,6 +159,9 @@ impl<'a> Site<'a> {
 
     /// Where the base is: as given, or found in stock.
     fn base(&self, console: &Console) -> Result<Place, Trouble> {
+        if let Some(place) = &self.made_from {
+            return Ok(Place { path: place.path.clone(), inside: place.inside.clone() });
+        }
         match &self.sources.base {
             Some(given) => self.place(given),
             None => stock::find_base(self.site.tree(), &self.site.identity(), self.config, console),

@@ -58,6 +58,7 @@ pub mod child;
 pub mod diff;
 pub mod formats;
 pub mod merge;
+pub mod separate;
 pub mod stock;
 pub mod text;
 pub mod theme;

@@ -22,7 +22,7 @@ mod zipper;
 pub use archive::{ArchiveKind, archive_kind};
 pub use building::{Building, Edit, edit_files, read_under, write_file};
 pub use folder::{FolderTree, LinkRule};
-pub use live::{Deed, JournalEntry, Live, OldCopy, Origin, Placed, Stage};
+pub use live::{Deed, JournalEntry, Live, OldCopy, Origin, Placed, Stage, copy_theme};
 pub use open::{OpenOptions, Opened, open_all, open_theme};
 pub use safe::{Limits, is_inside};
 pub use stock::{Added, Release, Stock};

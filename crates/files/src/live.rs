@@ -287,9 +287,8 @@ impl Live {
     ) -> Result<(usize, usize), Trouble> {
         let _ = fs::remove_dir_all(staging);
         fs::create_dir_all(staging).map_err(|e| Trouble::io("make the folder", staging, &e))?;
-        let umask = umask_by(staging);
         match origin {
-            Origin::Result(tree) => copy_tree(tree, staging, umask, owned)?,
+            Origin::Result(tree) => copy_theme(tree, staging, &|path| !owned(path))?,
             Origin::Copy(copy) if copy.path.is_dir() => {
                 bring(&copy.path, staging, &|path| !owned(path))?;
             }
@@ -401,13 +400,15 @@ fn sync(folder: &Path) {
     let _ = folder;
 }
 
-fn copy_tree(
-    tree: &FolderTree,
-    to: &Path,
-    umask: u32,
-    owned: &(dyn Fn(&str) -> bool + Sync),
-) -> Result<(), Trouble> {
-    let files: Vec<usize> = (0..tree.entries().len()).filter(|k| !owned(&tree.entries()[*k].path)).collect();
+/// Copies the files of a theme that are wanted into a folder, with their permissions.
+///
+/// # Errors
+///
+/// When a file cannot be read or written.
+pub fn copy_theme(tree: &FolderTree, to: &Path, wanted: &(dyn Fn(&str) -> bool + Sync)) -> Result<(), Trouble> {
+    fs::create_dir_all(to).map_err(|e| Trouble::io("make the folder", to, &e))?;
+    let umask = umask_by(to);
+    let files: Vec<usize> = (0..tree.entries().len()).filter(|k| wanted(&tree.entries()[*k].path)).collect();
     for folder in files.iter().filter_map(|k| Path::new(&tree.entries()[*k].path).parent()) {
         fs::create_dir_all(to.join(folder)).map_err(|e| Trouble::io("make the folder", &to.join(folder), &e))?;
     }

@@ -42,6 +42,13 @@ pub struct Opened {
     _unpacked: Vec<TempDir>,
 }
 
+impl Opened {
+    /// Keeps a temporary folder for as long as the theme is open.
+    pub fn hold(&mut self, folder: TempDir) {
+        self._unpacked.push(folder);
+    }
+}
+
 /// A place in a source where a theme may be.
 #[derive(Debug, Clone)]
 struct Place {

@@ -10,6 +10,7 @@ pub(crate) mod note;
 pub(crate) mod pack;
 pub(crate) mod place;
 pub(crate) mod report;
+pub(crate) mod separate;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;

@@ -1,6 +1,6 @@
 //! `daxle verify`: proof that every change is accounted for.
 
-use super::Ended;
+use super::{Ended, separate};
 use crate::args::{Format, Global, VerifyArgs};
 use crate::carried::Carried;
 use crate::config;
@@ -8,6 +8,9 @@ use crate::console::{Console, Failure};
 use crate::show::{self, wire};
 
 pub(crate) fn run(args: &VerifyArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
+    if let Some(record) = separate::record_of(&args.carried) {
+        return separate::verify(&args.carried, &record, global, console);
+    }
     let config = config::read_for(global, &args.carried.dir)?;
     let mut carried = Carried::open(&args.carried, &config)?;
     let proof = carried.prove()?;

@@ -1,9 +1,10 @@
 //! A child theme's overrides as text and as JSON.
 
 use std::fmt::Write;
+use std::path::Path;
 
 use daxle_core::carry::account::Theme;
-use daxle_core::child::{Override, State};
+use daxle_core::child::{Naming, NewChild, Override, State};
 use daxle_files::Release;
 use serde::Serialize;
 
@@ -135,5 +136,94 @@ impl<'a> OverridesReport<'a> {
             current: current.iter().map(|r| r.label()).collect(),
             overrides: list.iter().map(row).collect(),
         }
+    }
+}
+
+/// What a new child theme is.
+pub(crate) fn begun(out: &Path, child: &NewChild, files: &[String]) -> String {
+    let t = style::TITLE;
+    let mut text = format!("{t}Begun{t:#} {} on {}, at {}\n\n", child.name, child.parent, out.display());
+    for file in files {
+        let _ = writeln!(text, "  {}", harmless(file));
+    }
+    text
+}
+
+/// A new child theme as JSON.
+#[derive(Serialize)]
+pub(crate) struct NewReport<'a> {
+    format: &'static str,
+    format_version: u32,
+    at: &'a Path,
+    name: &'a str,
+    parent: &'a str,
+    files: &'a [String],
+}
+
+impl<'a> NewReport<'a> {
+    pub(crate) fn new(at: &'a Path, child: &'a NewChild, files: &'a [String]) -> Self {
+        NewReport {
+            format: "daxle-new-child",
+            format_version: 1,
+            at,
+            name: &child.name,
+            parent: &child.parent,
+            files,
+        }
+    }
+}
+
+/// Where a child names its parent, and what the new one lacks.
+pub(crate) fn repointed(old: &str, new: &str, places: &[Naming], orphans: &[&str]) -> String {
+    let (t, e, f, g) = (style::TITLE, style::ERROR, style::FAINT, style::GOOD);
+    let mut out = format!("{t}From {old} to {new}{t:#}\n\n");
+    if places.is_empty() {
+        let _ = writeln!(out, "  it names {old} nowhere");
+    }
+    for place in places {
+        let _ = writeln!(out, "  {}:{}", harmless(&place.path), place.line + 1);
+        let _ = writeln!(out, "      {e}-{e:#} {}", harmless(&place.before));
+        let _ = writeln!(out, "      {g}+{g:#} {}", harmless(&place.after));
+    }
+    if !orphans.is_empty() {
+        let _ = writeln!(out, "\n{t}{new} has no file for these overrides{t:#}");
+        for path in orphans {
+            let _ = writeln!(out, "  {}", harmless(path));
+        }
+        let _ = writeln!(out, "  {f}see what took their place; `daxle carry` follows renamed files{f:#}");
+    }
+    out
+}
+
+/// A repointing as JSON.
+#[derive(Serialize)]
+pub(crate) struct Repointed<'a> {
+    format: &'static str,
+    format_version: u32,
+    from: &'a str,
+    to: &'a str,
+    written: bool,
+    places: Vec<PlaceReport<'a>>,
+    orphans: &'a [&'a str],
+}
+
+#[derive(Serialize)]
+struct PlaceReport<'a> {
+    path: &'a str,
+    line: usize,
+    before: &'a str,
+    after: &'a str,
+}
+
+impl<'a> Repointed<'a> {
+    pub(crate) fn new(from: &'a str, to: &'a str, places: &'a [Naming], orphans: &'a [&'a str]) -> Self {
+        let place =
+            |p: &'a Naming| PlaceReport { path: &p.path, line: p.line + 1, before: &p.before, after: &p.after };
+        let places = places.iter().map(place).collect();
+        Repointed { format: "daxle-repointed", format_version: 1, from, to, written: false, places, orphans }
+    }
+
+    pub(crate) fn written(self, written: bool) -> Self {
+        Repointed { written, ..self }
     }
 }

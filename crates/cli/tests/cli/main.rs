@@ -6,6 +6,7 @@
 //! * `verify`: proofs, settled markers, seeded faults
 //! * `place`: packing, placing and the way back, also after a kill
 //! * `report`: the page, also in a browser
+//! * `separate`: change sets, overlays, child themes
 //! * `settle`: answers to decisions, by option and from files
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
@@ -19,6 +20,7 @@ mod env;
 mod messages;
 mod place;
 mod report;
+mod separate;
 mod settle;
 mod sources;
 mod stock;

@@ -1,8 +1,10 @@
 //! Child themes: which vendor file an override shadows, which release its text comes from, and what it needs.
 
 mod chain;
+mod new;
 
 pub use chain::{ChainError, chain};
+pub use new::{Naming, NewChild, name_fault, new_child, repoint};
 
 use std::collections::BTreeMap;
 
@@ -102,6 +104,8 @@ pub struct TwoFiles {
 
 /// Files less alike than this have nothing to do with each other.
 const ALIKE: f32 = 0.3;
+/// Less alike than this, a file of a kind that is added to holds only what the site has otherwise.
+const WHOLE: f32 = 0.6;
 /// A file of another name this alike is the renamed one.
 const RENAMED: f32 = 0.5;
 
@@ -147,7 +151,12 @@ pub fn overrides(
     let mut out = Vec::new();
     for file in child.files.iter().filter(|f| Some(f.path.as_str()) != identity_file) {
         if let Some((vendor, path)) = shadowed(&file.path, vendors, layout)? {
-            out.push(judge(file, vendor, &path));
+            // A file that holds only what it adds to the vendor's shadows nothing.
+            let adds = layout.child.adds.contains(&layout.kind(&file.path, b""));
+            let near = |p: &Print| p.find(&path).is_some_and(|f| file.similarity(f) >= WHOLE);
+            if !adds || vendor.releases.iter().any(|(_, p)| near(p)) {
+                out.push(judge(file, vendor, &path));
+            }
         }
     }
     out.sort_by(|a, b| (a.state, &a.path).cmp(&(b.state, &b.path)));

@@ -23,8 +23,51 @@ pub struct Layout {
     pub walk: Vec<WalkArea>,
     /// Where the stock of releases is.
     pub stock: Option<String>,
+    /// What a child theme can do to its parent's files.
+    pub child: ChildRules,
     /// What lies in the live theme and is no part of it: uploads, caches.
     owned: Vec<GlobMatcher>,
+}
+
+/// What a child theme can do, and what a new one is made of.
+#[derive(Debug, Clone, Deserialize, PartialEq, Eq)]
+#[serde(deny_unknown_fields, default)]
+pub struct ChildRules {
+    /// Kinds whose files in the child take the place of the parent's.
+    pub replaces: Vec<Kind>,
+    /// Kinds whose files in the child are added to the parent's: rules, keys, entries.
+    pub adds: Vec<Kind>,
+    /// The style sheet of a new child; `{name}` is its short name.
+    pub style: String,
+    /// How that one builds on the parent's, with `{parent}` and `{name}`; nothing where the platform sees to it.
+    pub style_head: Option<String>,
+    /// An empty code file of a new child, where it needs one.
+    pub code: Option<String>,
+    /// What stands in it, with `{parent}` and `{name}`.
+    pub code_head: String,
+    /// The preview picture, without its extension.
+    pub preview: String,
+    /// The part with the footer credit.
+    pub footer: String,
+    /// More files in which the parent's short name stands in paths, as globs.
+    pub names_parent: Vec<String>,
+}
+
+impl Default for ChildRules {
+    fn default() -> Self {
+        use Kind::{Catalog, Document, Font, Other, Picture, Script, Settings, Style, Template};
+        ChildRules {
+            replaces: vec![Template, Script, Picture, Font, Document, Other],
+            adds: vec![Style, Settings, Catalog],
+            style: "style.css".into(),
+            style_head: None,
+            code: None,
+            code_head: String::new(),
+            preview: "preview".into(),
+            footer: "parts/footer-credit.html".into(),
+            names_parent: Vec::new(),
+        }
+    }
 }
 
 /// Where overrides of a theme or companion stand in a child theme.
@@ -139,6 +182,7 @@ struct LayoutTable {
     identity: Option<toml::Spanned<OneOrMany>>,
     overrides: Vec<toml::Spanned<OverrideMapping>>,
     stamp: Option<toml::Spanned<String>>,
+    child: ChildRules,
 }
 
 #[derive(Deserialize)]
@@ -212,7 +256,16 @@ impl Layout {
                 matcher(glob, text.find(glob.as_str()).unwrap_or(0))?;
             }
         }
-        Ok(Layout { kinds, identity, overrides, stamp, walk: document.walk, stock: document.stock.path, owned })
+        Ok(Layout {
+            kinds,
+            identity,
+            overrides,
+            stamp,
+            walk: document.walk,
+            stock: document.stock.path,
+            child: document.layout.child,
+            owned,
+        })
     }
 
     /// Tells whether a path of the live theme is the site's own: an upload, a cache.

@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use crate::{Files, run};
 
 /// Small themes whose files have much in common, so that all cases come up: edits, moves, renames, collisions.
-fn files() -> impl Strategy<Value = Files> {
+pub(crate) fn files() -> impl Strategy<Value = Files> {
     let line = prop_oneof![
         Just("<p class=\"one\">first thing to say</p>"),
         Just("<p>second thing to say</p>"),

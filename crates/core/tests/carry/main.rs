@@ -4,6 +4,7 @@
 //! * `across`: changes that follow a stretch into another file
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
+//! * `separate`: change sets and child themes, and that they give the site back
 //! * `settle`: answers to decisions
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
@@ -16,6 +17,7 @@ mod keyed;
 mod laws;
 mod lines;
 mod proof;
+mod separate;
 mod settle;
 mod survey;
 mod through;

@@ -188,7 +188,7 @@ fn the_same_three_contents_get_the_same_answer_elsewhere() {
 }
 
 /// Themes with settings, styles and pages in which the sides collide often.
-fn themes() -> impl Strategy<Value = [Files; 3]> {
+pub(crate) fn themes() -> impl Strategy<Value = [Files; 3]> {
     let values = proptest::collection::vec(0..4u8, 6);
     let side = (values, any::<bool>(), any::<bool>(), 0..3u8);
     [side.clone(), side.clone(), side].prop_map(|sides| {
