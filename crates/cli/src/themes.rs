@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Theme, Themes};
 use daxle_core::theme::changelog::{self, Notes};
-use daxle_core::theme::{Identity, Jump, Layout, MemoryTree, Tree, Version};
+use daxle_core::theme::{Identity, IdentityReader, Jump, Layout, MemoryTree, Tree, Version, find_reader, own_card};
 use daxle_files::{OpenOptions, Opened, Trouble, archive_kind, open_theme};
 
 use crate::args::{Bounds, Sources};
@@ -308,4 +308,10 @@ pub(crate) fn relative(path: &Path, file: &Path) -> String {
     let steps = std::iter::repeat_n(PathBuf::from(".."), up);
     let down = path.components().skip(common).map(|c| PathBuf::from(c.as_os_str()));
     steps.chain(down).collect::<PathBuf>().display().to_string()
+}
+
+/// Where a theme says who it is: as the layout or its own files show, else on a card of our own plain layout.
+pub(crate) fn reader_of(tree: &dyn Tree, layout: &Layout) -> IdentityReader {
+    let ruled = layout.identity.iter().find(|r| tree.find(&r.file).is_some()).or(layout.identity.first()).cloned();
+    ruled.or_else(|| find_reader(tree).map(|(reader, _)| reader)).unwrap_or_else(own_card)
 }

@@ -4,7 +4,7 @@ use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 use daxle_core::child::{NewChild, name_fault, new_child, repoint};
-use daxle_core::theme::{Tree, find_reader};
+use daxle_core::theme::Tree;
 use daxle_files::{Edit, Trouble, ZipEntry, edit_files, write_file, write_zip};
 
 use super::Ended;
@@ -14,7 +14,7 @@ use crate::config;
 use crate::console::{Console, Failure};
 use crate::show;
 use crate::stock;
-use crate::themes::{Opening, Source};
+use crate::themes::{Opening, Source, reader_of};
 
 pub(crate) fn run(args: &ChildArgs, global: &Global, console: &Console) -> Result<Ended, Failure> {
     match &args.what {
@@ -74,11 +74,7 @@ fn new(args: &NewChildArgs, global: &Global, console: &Console) -> Result<Ended,
             .hint("give the child another")
             .into());
     }
-    let reader = config.layout.identity.iter().find(|r| parent.tree.find(&r.file).is_some()).cloned();
-    let reader = reader.or_else(|| find_reader(&parent.tree).map(|(reader, _)| reader)).ok_or_else(|| {
-        Trouble::new("where a theme says who it is cannot be told")
-            .hint("[layout.identity] in daxle.toml says where")
-    })?;
+    let reader = reader_of(&parent.tree, &config.layout);
     let read = |path: &Path| std::fs::read(path).map_err(|e| Trouble::io("read", path, &e));
     let asks = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     let ask = |given: &Option<String>, what: &str| -> Result<Option<String>, Failure> {
@@ -190,10 +186,7 @@ fn follow(
         return Err(Trouble::new(format!("{} is no theme", to.display())).into());
     };
     let new = parent.identity.name.clone().unwrap_or_else(|| parent.folder_name.clone());
-    let reader = config.layout.identity.iter().find(|r| opened.tree.find(&r.file).is_some()).cloned();
-    let reader = reader
-        .or_else(|| find_reader(&opened.tree).map(|(reader, _)| reader))
-        .ok_or_else(|| Trouble::new(format!("where {} says who it is cannot be told", child.display())))?;
+    let reader = reader_of(&opened.tree, &config.layout);
     let (places, files) = repoint(&opened.tree, &reader, &old, &new, &config.layout);
     // Overrides of the old parent, as far as its releases are in stock, that the new one has no file for.
     let overrides = children::vendors(&opened.identity, &[], &config)

@@ -8,7 +8,7 @@ use daxle_core::changes::survey;
 use daxle_core::child::{NewChild, name_fault, new_child};
 use daxle_core::separate::changeset::{self, Part};
 use daxle_core::separate::child::{self, Piece};
-use daxle_core::theme::{Tree, find_reader};
+use daxle_core::theme::Tree;
 use daxle_files::{Building, FolderTree, Opened, Trouble, write_file};
 use serde::{Deserialize, Serialize};
 
@@ -150,11 +150,7 @@ fn write_child(
     if let Some(why) = name_fault(&name) {
         return Err(Trouble::new(format!("{name:?} is no name for a child theme")).why(why).into());
     }
-    let reader = config.layout.identity.iter().find(|r| base.tree.find(&r.file).is_some()).cloned();
-    let reader = reader.or_else(|| find_reader(&base.tree).map(|(reader, _)| reader)).ok_or_else(|| {
-        Trouble::new("where a theme says who it is cannot be told")
-            .hint("[layout.identity] in daxle.toml says where")
-    })?;
+    let reader = themes::reader_of(&base.tree, &config.layout);
     let split = child::separate(&base.tree, site, &config.layout, Some(&reader.file), args.explain)?;
     let spec = NewChild {
         title: format!("{} child", base.identity.title.as_deref().unwrap_or(&parent)),

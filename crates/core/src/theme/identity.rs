@@ -56,8 +56,8 @@ pub fn find_reader(tree: &dyn Tree) -> Option<(IdentityReader, Identity)> {
     })
 }
 
-/// The reader of our own plain layout.
-fn own_card() -> IdentityReader {
+/// The reader of our own plain layout: `themecard.toml`.
+pub fn own_card() -> IdentityReader {
     keys("themecard.toml", IdentityFormat::Toml, ["title", "name", "version", "parent", "parent_version"])
 }
 

@@ -12,7 +12,7 @@ mod pairing;
 mod stamp;
 mod version;
 
-pub use identity::{Identity, find_reader, read_identity};
+pub use identity::{Identity, find_reader, own_card, read_identity};
 pub use kind::{Kind, dialect_of, kind_of};
 pub use layout::{ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, WalkArea};
 pub use pairing::{Pair, pair};
