@@ -87,8 +87,13 @@ pub(crate) fn place(args: &PlaceArgs, global: &Global, console: &Console) -> Res
     if global.format == Format::Json {
         console.json(&report.done(&placed))?;
     } else {
-        console.result(&show::place::done(live.at(), &format!("{} is live", carried.dir().display()), &placed))?;
-        console.result(&show::walk::text(&carried.account))?;
+        console.result(&show::place::done(
+            live.at(),
+            &format!("{} is live", carried.dir().display()),
+            &placed,
+            false,
+        ))?;
+        console.result(&show::walk::text(&carried.account, "To walk through now"))?;
     }
     Ok(Ended::Clean)
 }
@@ -128,7 +133,7 @@ pub(crate) fn rollback(args: &RollbackArgs, global: &Global, console: &Console) 
         console.json(&report.done(&placed))?;
     } else {
         let what = format!("the copy {} is live again", copy.name);
-        console.result(&show::place::done(live.at(), &what, &placed))?;
+        console.result(&show::place::done(live.at(), &what, &placed, true))?;
     }
     Ok(Ended::Clean)
 }

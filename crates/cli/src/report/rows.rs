@@ -28,10 +28,14 @@ pub(super) fn beside_table(
         "<table><caption>{title}</caption><thead><tr><th class=\"n\"></th><th>{}</th><th class=\"n\"></th><th>{}</th></tr></thead><tbody>\n",
         heads[0], heads[1]
     );
+    let own = |row: &Row| {
+        row.old.as_ref().is_some_and(|c| old_own.contains(&(c.line + old_from)))
+            || row.new.as_ref().is_some_and(|c| new_own.contains(&(c.line + new_from)))
+    };
     let mut at = 0;
     let mut written = 0;
     while at < rows.len() && written < ROWS {
-        let same = rows[at..].iter().take_while(|r| r.same).count();
+        let same = rows[at..].iter().take_while(|r| r.same && !own(r)).count();
         if same > SAME {
             let _ = writeln!(
                 out,
@@ -41,9 +45,7 @@ pub(super) fn beside_table(
             continue;
         }
         let row = &rows[at];
-        let own = row.old.as_ref().is_some_and(|c| old_own.contains(&(c.line + old_from)))
-            || row.new.as_ref().is_some_and(|c| new_own.contains(&(c.line + new_from)));
-        let class = match (row.same, own) {
+        let class = match (row.same, own(row)) {
             (true, true) => " class=\"same own\"",
             (true, false) => " class=\"same\"",
             (false, true) => " class=\"own\"",

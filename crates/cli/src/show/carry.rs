@@ -30,7 +30,7 @@ pub(crate) fn text(account: &Account, out_path: &Path, account_path: &Path) -> S
     out += &part("Open decisions", &decisions_list(account));
     out += &part("Remembered", &remembered_list(account));
     out += &part("Notes", &notes_list(account));
-    out += super::walk::text(account).as_str();
+    out += super::walk::text(account, "To walk through before it goes live").as_str();
     out += &part("To know", &remarks_list(account));
     let _ = writeln!(out, "\n{}", totals_line(&account.totals));
     let _ = writeln!(out, "result   {}\naccount  {}", out_path.display(), account_path.display());

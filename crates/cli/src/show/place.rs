@@ -69,8 +69,8 @@ pub(crate) fn would(
     )
 }
 
-/// What was done.
-pub(crate) fn done(live: &Path, what: &str, placed: &Placed) -> String {
+/// What was done; `back` for a rollback.
+pub(crate) fn done(live: &Path, what: &str, placed: &Placed, back: bool) -> String {
     let (t, f, w) = (style::TITLE, style::FAINT, style::WARNING);
     let mut out = format!("{t}Done:{t:#} {what} at {}\n\n", live.display());
     let _ = writeln!(out, "  the old copy is in {}", placed.kept.display());
@@ -84,7 +84,9 @@ pub(crate) fn done(live: &Path, what: &str, placed: &Placed) -> String {
             "  {w}{lost} could not keep the owner{w:#}: give it to them as the system's administrator"
         );
     }
-    let _ = writeln!(out, "  {f}to go back: daxle rollback --at {}{f:#}", live.display());
+    let copy = placed.kept.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    let to = if back { format!(" --to {copy}") } else { String::new() };
+    let _ = writeln!(out, "  {f}to go back: daxle rollback --at {}{to}{f:#}", live.display());
     out
 }
 

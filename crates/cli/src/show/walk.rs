@@ -8,13 +8,13 @@ use super::style;
 use crate::console::harmless;
 
 /// The areas to walk through; nothing where the layout names none, or none changed.
-pub(crate) fn text(account: &Account) -> String {
+pub(crate) fn text(account: &Account, title: &str) -> String {
     let (t, f) = (style::TITLE, style::FAINT);
     let mut out = String::new();
     if account.walk.is_empty() {
         return out;
     }
-    let _ = writeln!(out, "\n{t}To walk through before it goes live{t:#}");
+    let _ = writeln!(out, "\n{t}{title}{t:#}");
     for area in &account.walk {
         let pages = area.pages.iter().map(|p| harmless(p)).collect::<Vec<_>>().join(", ");
         let _ = writeln!(out, "  {}  {pages}", harmless(&area.name));

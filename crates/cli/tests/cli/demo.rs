@@ -73,7 +73,7 @@ fn the_whole_way_from_carry_to_live_and_back() {
     env.run("pack carried --out up.zip").ends(0);
 
     let placed = env.run("place carried --at site/lanternfold").ends(0);
-    assert!(placed.out.contains("walk through"), "{}", placed.out);
+    assert!(placed.out.contains("To walk through"), "{}", placed.out);
     assert_eq!(env.tree("site/lanternfold"), env.tree("carried"));
     env.run("rollback --at site/lanternfold").ends(0);
     assert_eq!(env.tree("site/lanternfold"), before);
