@@ -7,15 +7,21 @@
 
 #![expect(clippy::disallowed_methods, reason = "a tool takes arguments, files and time")]
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use daxle_core::carry::account::{Theme, Themes};
+use daxle_core::carry::settle::memory::Memory;
 use daxle_core::carry::{CarryOptions, Inputs, Nowhere, carry, well_formed};
+use daxle_core::changes::survey;
 use daxle_core::diff::{Edit, Interner, diff};
 use daxle_core::formats::merge_file;
 use daxle_core::merge::MergeOptions;
-use daxle_core::theme::{Kind, Layout, MemoryTree, find_stamp, kind_of};
+use daxle_core::separate::changeset::{ChangeSet, Part, separate};
+use daxle_core::separate::child::{self, Piece};
+use daxle_core::separate::parse;
+use daxle_core::theme::{Kind, Layout, MemoryTree, Tree, find_stamp, kind_of};
 
 /// A small generator of numbers: SplitMix64 (Steele, Lea, Flood 2014).
 struct Random(u64);
@@ -258,6 +264,46 @@ fn check(path: &str, [base, site, release]: &[Vec<u8>; 3]) {
     find_stamp(site, None);
     find_stamp(site, Some("{# {name} {version} #}"));
     check_carry(path, base, site, release);
+    check_separate(path, base, site);
+    // Nonsense is an error, never a panic.
+    let _ = parse(site);
+    let _ = Memory::parse(&String::from_utf8_lossy(site));
+}
+
+/// What is taken out of a site gives the site back, as a change set and as a child theme.
+fn check_separate(path: &str, base: &[u8], site: &[u8]) {
+    let tree = |text: &[u8]| MemoryTree::new([(path, text.to_vec()), ("other.txt", b"x\n".to_vec())]);
+    let (base, site, layout) = (tree(base), tree(site), Layout::default());
+    let found = survey(&base, &site, &layout).expect("memory does not fail");
+    let themes = [Theme::default(), Theme::default()];
+    let parts = separate(&base, &site, &found, themes, &Default::default(), &layout).expect("memory does not fail");
+    let bytes = |part| match part {
+        Part::Bytes(bytes) => bytes,
+        Part::SiteFile(k) => site.read(k).expect("memory does not fail"),
+    };
+    let folder = MemoryTree::new(parts.into_iter().map(|(p, part)| (p, bytes(part))));
+    let set = ChangeSet::read(&folder).expect("what was written is read");
+    let applied = set.apply(&folder, &base).expect("it fits its own base");
+    for (path, bytes) in &applied.files {
+        assert_eq!(bytes, &site.read_path(path), "the change set does not give the site back");
+    }
+    let split = child::separate(&base, &site, &layout, None, true).expect("memory does not fail");
+    let mut parent: BTreeMap<String, Vec<u8>> =
+        base.entries().iter().filter_map(|e| Some((e.path.clone(), base.read_path(&e.path)?))).collect();
+    for (path, bytes) in split.beneath {
+        match bytes {
+            Some(bytes) => _ = parent.insert(path, bytes),
+            None => _ = parent.remove(&path),
+        }
+    }
+    let piece = |piece| match piece {
+        Piece::Bytes(bytes) => bytes,
+        Piece::SiteFile(k) => site.read(k).expect("memory does not fail"),
+    };
+    let kid = MemoryTree::new(split.child.into_iter().map(|(p, c)| (p, piece(c))));
+    let apart =
+        child::differences(&MemoryTree::new(parent), &kid, &site, &layout, &[]).expect("memory does not fail");
+    assert!(apart.is_empty(), "parent and child do not come to the site: {apart:?}");
 }
 
 fn check_diff(old: &[u8], new: &[u8]) {

@@ -44,6 +44,9 @@ pub(crate) fn run(args: &SettleArgs, global: &Global, console: &Console) -> Resu
                 .hint("name them with --id or --path, or take them all with --all")
                 .into());
         }
+        if (args.text.is_some() || args.text_from.is_some()) && args.id.is_empty() {
+            return Err(Trouble::new("a text answers one decision").hint("name it with --id").into());
+        }
         let answer = if args.reopen { None } else { Some(answer(args)?) };
         let state = if args.reopen { State::Settled } else { State::Open };
         // A decision that is named by its id may be answered anew.

@@ -190,3 +190,49 @@ fn a_childs_carry_depends_on_nothing_but_its_inputs() {
     assert!(env.run("verify one").ends(2).err.contains("in stock"), "without the stock nothing can be proved");
     assert!(env.run("verify one --stock elsewhere").ends(1).out.contains("every change is accounted for"));
 }
+
+#[test]
+fn a_settled_override_gets_its_stamp() {
+    let env = demo();
+    env.run("carry --site site/tidemill --release 3.0.0 --release pennygate@2.0 --out out").ends(1);
+    assert!(env.read("out/parts/notice.html").starts_with("{# lanternfold 2.6.1 #}"));
+    let open = env.json("settle out --list");
+    let here: Vec<&str> = open["decisions"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|d| d["path"] != "parts/notice.html")
+        .map(|d| d["path"].as_str().unwrap())
+        .collect();
+    env.run("settle out --all --take site").ends(0);
+    for path in here {
+        let text = env.read(&format!("out/{path}"));
+        let first = text.lines().next().unwrap();
+        assert!(
+            !text.contains("<<<<<<<") && !first.contains("2.6.1") && !first.contains("2.7.0"),
+            "{path}: {first}"
+        );
+    }
+    let proved = env.run("verify out").ends(0);
+    assert!(proved.out.contains("every change is accounted for"), "{}", proved.out);
+}
+
+#[test]
+fn a_parent_that_is_nowhere_is_pointed_out() {
+    let env = Env::new();
+    let card = "title = 'C'\nname = 'c'\nversion = '1'\nparent = 'gone'\n";
+    for (folder, text) in [("base", "a\n"), ("site", "b\n"), ("release", "a\nc\n")] {
+        env.theme(folder, &[("themecard.toml", card), ("x/page.html", text)]);
+    }
+    env.run("carry --base base --site site --release release --out out --stock none").ends(1);
+    let told = env.json("verify out --stock none");
+    let kinds: Vec<(&str, &str)> = told["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| (f["kind"].as_str().unwrap(), f["since"].as_str().unwrap()))
+        .collect();
+    assert_eq!(kinds, [("parent_missing", "site")]);
+    env.theme("gone", &[("themecard.toml", "title = 'G'\nname = 'gone'\nversion = '1'\n")]);
+    assert!(env.json("verify out --stock none")["findings"].as_array().unwrap().is_empty());
+}

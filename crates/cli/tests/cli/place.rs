@@ -171,7 +171,7 @@ fn a_kill_at_any_time_leaves_one_whole_theme() {
     };
     let mut seen = std::collections::BTreeSet::new();
     let mut delay = Duration::from_micros(500);
-    for round in 0..120 {
+    for round in 0..160 {
         let ended = if whole() == "old" {
             killed(&env, "place out --at www/theme", delay)
         } else {
@@ -207,7 +207,7 @@ fn a_kill_leaves_a_carry_and_its_answers_whole() {
     env.run(CARRY).ends(1);
     let first = env.tree("out");
     let mut delay = Duration::from_micros(500);
-    for _ in 0..40 {
+    for _ in 0..60 {
         let ended = killed(&env, &format!("{CARRY} --replace --ask-again"), delay);
         assert_eq!(env.tree("out"), first, "the old result or the new one, which is the same");
         delay = if ended { Duration::from_micros(700) } else { delay.mul_f64(1.2) };

@@ -72,3 +72,60 @@ fn an_account_cannot_reach_out_of_the_theme() {
     let ran = env.run("settle out --take site --all").ends(2);
     assert!(ran.err.contains("../evil.css"), "{}", ran.err);
 }
+
+#[test]
+fn a_single_file_is_settled_in_place() {
+    let env = Env::new();
+    for (name, n) in [("old.css", 1), ("mine.css", 2), ("new.css", 3)] {
+        env.write(name, format!("a {{\n  top: {n}px;\n}}\n").as_bytes());
+    }
+    env.run("carry --base old.css --site mine.css --release new.css --out out.css").ends(1);
+    env.run("settle out.css --all --take both_site_first").ends(2);
+    env.run("settle out.css --all --take both-site-first").ends(0);
+    assert_eq!(env.read("out.css"), "a {\n  top: 2px;\n  top: 3px;\n}\n");
+    env.run("verify out.css").ends(0);
+    env.run("settle out.css --reopen --all").ends(1);
+    env.run("settle out.css --all --text none").ends(2);
+    env.write("own.txt", b"  top: 9px;\n");
+    let id = env.json("settle out.css --list")["decisions"][0]["id"].as_str().unwrap().to_string();
+    env.run(&format!("settle out.css --id {} --text-from own.txt", &id[..5])).ends(0);
+    assert_eq!(env.read("out.css"), "a {\n  top: 9px;\n}\n");
+}
+
+#[test]
+fn binaries_come_from_the_side_that_is_taken() {
+    let env = Env::new();
+    for (folder, bytes) in [("base", "\0one"), ("site", "\0two"), ("release", "\0three")] {
+        env.theme(folder, &[("img/logo.png", bytes), ("page.html", "<p>x</p>\n")]);
+    }
+    env.run(CARRY).ends(1);
+    assert_eq!(
+        (env.read("out/img/logo.png"), env.read("out.aside/img/logo.png")),
+        ("\0two".into(), "\0three".into())
+    );
+    for (side, text) in [("release", "\0three"), ("site", "\0two")] {
+        env.run(&format!("settle out --path img/* --id d --take {side}")).ends(0);
+        assert_eq!(env.read("out/img/logo.png"), text);
+        env.run("verify out").ends(0);
+    }
+    assert!(env.run("settle out --all --take both --id d").ends(2).err.contains("--all"));
+}
+
+#[test]
+fn answers_stand_beside_the_configuration_or_where_the_user_says() {
+    let env = collided();
+    env.write("daxle.toml", b"");
+    env.run("settle out --take site --path a.css --decisions memory/own.toml").ends(1);
+    assert!(!env.path("daxle-decisions.toml").exists());
+    assert_eq!(env.read("memory/own.toml").matches("take = \"site\"").count(), 2);
+    let again = "carry --base base --site site --release release --out again";
+    assert!(env.run(again).ends(1).out.contains("open 3"));
+    assert!(env.run(&format!("{again} --replace --decisions memory/own.toml")).ends(1).out.contains("open 1"));
+    // A line that is taken out is forgotten; a broken file is named.
+    let lines: Vec<String> = env.read("memory/own.toml").lines().map(String::from).collect();
+    env.write("memory/own.toml", (lines[..lines.len() - 1].join("\n") + "\n").as_bytes());
+    assert!(env.run(&format!("{again} --replace --decisions memory/own.toml")).ends(1).out.contains("open 2"));
+    env.write("memory/own.toml", b"[answers]\nx = 1\n");
+    let broken = env.run(&format!("{again} --replace --decisions memory/own.toml")).ends(2);
+    assert!(broken.err.contains("own.toml") && broken.err.contains("line 2"), "{}", broken.err);
+}

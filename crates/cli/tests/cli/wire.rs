@@ -538,3 +538,201 @@ fn decisions_read_back() {
     let settled: Decisions = read(env.json("settle d/carried --take site --path parts/*.html"));
     assert_eq!((settled.format.as_str(), settled.answered, settled.totals.open), ("daxle-decisions", 2, 5));
 }
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Reported {
+    format: String,
+    format_version: u32,
+    page: String,
+    bytes: u64,
+    totals: Totals,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Packed {
+    format: String,
+    format_version: u32,
+    archive: String,
+    name: String,
+    files: usize,
+    bytes: u64,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Placement {
+    format: String,
+    format_version: u32,
+    what: String,
+    dry_run: bool,
+    at: String,
+    done: bool,
+    #[serde(default)]
+    against: Vec<String>,
+    drift: Vec<Drifted>,
+    kept: Option<String>,
+    owned: usize,
+    owner_lost: usize,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Drifted {
+    path: String,
+    what: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Copies {
+    format: String,
+    format_version: u32,
+    at: String,
+    dry_run: bool,
+    removed: Vec<OldCopy>,
+    copies: Vec<OldCopy>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct OldCopy {
+    name: String,
+    path: String,
+    next: bool,
+    bytes: u64,
+    replaced_by: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct JournalLine {
+    what: String,
+    state: String,
+    copy: String,
+    at: String,
+    who: Option<String>,
+    from: Option<String>,
+    archive: Option<String>,
+    mark: Option<u64>,
+}
+
+#[test]
+fn what_is_delivered_reads_back() {
+    let env = small();
+    env.run(CARRY).ends(0);
+    let report: Reported = read(env.json("report out --out page.html"));
+    assert_eq!(
+        (report.format.as_str(), report.format_version, report.page.as_str()),
+        ("daxle-report", 1, "page.html")
+    );
+    assert_eq!((report.bytes, report.totals.open), (env.read("page.html").len() as u64, 0));
+    let packed: Packed = read(env.json("pack out --out up.zip"));
+    assert_eq!((packed.format.as_str(), packed.format_version, packed.files), ("daxle-packed", 1, 4));
+    assert_eq!((packed.archive.as_str(), packed.name.as_str()), ("up.zip", "release"));
+    assert_eq!(packed.bytes, std::fs::metadata(env.path("up.zip")).unwrap().len());
+
+    for (path, bytes) in env.tree("site") {
+        env.write(&format!("live/{path}"), &bytes);
+    }
+    env.write("live/page.html", b"edited\n");
+    let refused: Placement = read(env.json("place out --at live --dry-run"));
+    assert_eq!(
+        (refused.format.as_str(), refused.format_version, refused.what.as_str()),
+        ("daxle-placement", 1, "place")
+    );
+    assert!(refused.dry_run && !refused.done && refused.against.len() == 1 && refused.kept.is_none());
+    assert_eq!((refused.drift[0].path.as_str(), refused.drift[0].what.as_str()), ("page.html", "changed"));
+    let placed: Placement = read(env.json("place out --at live --anyway"));
+    assert!(placed.done && placed.at.ends_with("/live") && (placed.owned, placed.owner_lost) == (0, 0));
+    let copies: Copies = read(env.json("sweep --at live"));
+    assert_eq!((copies.format.as_str(), copies.format_version, copies.copies.len()), ("daxle-copies", 1, 1));
+    let copy = &copies.copies[0];
+    assert!(copy.next && copy.bytes > 0 && Some(&copy.path) == placed.kept.as_ref() && copies.at == placed.at);
+    assert_eq!(copy.replaced_by.as_deref(), Some("out"));
+    let swept: Copies = read(env.json(&format!("sweep --at live --remove {}", copy.name)));
+    assert_eq!((swept.removed.len(), swept.copies.len(), swept.dry_run), (1, 0, false));
+    let journal = env.read(".live.backups/journal.jsonl");
+    let lines: Vec<JournalLine> = journal.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    let states: Vec<(&str, &str)> = lines.iter().map(|l| (l.what.as_str(), l.state.as_str())).collect();
+    assert_eq!(states, [("place", "begun"), ("place", "done"), ("sweep", "done")]);
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Separation {
+    format: String,
+    format_version: u32,
+    form: String,
+    base: Theme,
+    site: Theme,
+    own: Vec<String>,
+    unsaid: Vec<Said>,
+    remarks: Vec<Said>,
+    files: usize,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct Said {
+    path: String,
+    what: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SetIndex {
+    format: String,
+    format_version: u32,
+    base: Theme,
+    site: Theme,
+    changes: Vec<SetChange>,
+    files: Vec<SetFile>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SetChange {
+    id: String,
+    path: String,
+    kind: String,
+    what: String,
+    origin: String,
+    note: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct SetFile {
+    path: String,
+    stored: String,
+    base_digest: Option<String>,
+    site_digest: Option<String>,
+}
+
+#[test]
+fn separations_read_back() {
+    let env = demo();
+    let child: Separation = read(env.json(&format!("separate {SOURCES} --into d/child --as child")));
+    assert_eq!((child.format.as_str(), child.form.as_str()), ("daxle-separation", "child"));
+    assert_eq!((child.own.as_slice(), child.unsaid.len()), (&["themecard.toml".to_string()][..], 1));
+    read::<Separation>(env.json(&format!("separate {SOURCES} --into d/changes --as changes")));
+    let index: SetIndex = serde_json::from_str(&env.read("d/changes/changes.json")).unwrap();
+    assert_eq!((index.format.as_str(), index.changes.len()), ("daxle-changes", 39));
+    let kinds: std::collections::BTreeSet<&str> = index.files.iter().map(|f| f.stored.as_str()).collect();
+    assert_eq!(kinds.into_iter().collect::<Vec<_>>(), ["deleted", "diff", "file"]);
+    let patch: Vec<serde_json::Value> =
+        serde_json::from_str(&env.read("d/changes/settings/settings/layout.toml.patch.json")).unwrap();
+    assert_eq!(patch, [serde_json::json!({"op": "replace", "path": "/archive/per_page", "value": 50})]);
+    let words = env.read("d/changes/words/languages/pl.po");
+    assert!(words.contains("Wieści z młyna") && words.matches("msgid").count() == 4, "{words}");
+    let proof = env.json("verify d/changes");
+    assert_eq!((&proof["format"], &proof["proved"]), (&"daxle-separation-proof".into(), &true.into()));
+}

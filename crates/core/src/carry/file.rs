@@ -370,10 +370,6 @@ impl<'a> Work<'a> {
             return Ok(FileResult::default());
         };
         let followed = (r.path != b.path).then_some(Step::Renamed);
-        let renamed_apart = s.path != b.path && r.path != b.path && s.path != r.path;
-        if renamed_apart {
-            return self.ask(touched, Reason::BothChanged, self.triple.site.map(Content::Site));
-        }
         let as_found = self.instead.site.is_none() && self.instead.release.is_none();
         let alike = r.digest == b.digest || r.digest == s.digest || s.digest == b.digest;
         let mut result = if as_found && alike {

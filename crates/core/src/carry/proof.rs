@@ -16,7 +16,7 @@ use super::settle::content;
 use super::valid::well_formed;
 use super::values::keyed_values;
 use crate::changes::What;
-use crate::merge::{Outcome, Step};
+use crate::merge::{Outcome, Reason, Step};
 use crate::text::token::{TokenKind, tokens};
 use crate::text::{Line, Text, split_lines};
 use crate::theme::{Digest, Kind, ReadError, Tree};
@@ -265,6 +265,9 @@ impl Proof {
                     still_open.insert(decision.id.clone());
                 }
             }
+            // A name is not settled by editing what is in the file.
+            let names = decisions.iter().filter(|d| d.state == State::Open && d.reason == Reason::BothRenamed);
+            still_open.extend(names.map(|d| d.id.clone()));
             // A side that stands and was not changed is still a question.
             for decision in decisions.iter().filter(|d| d.state == State::Open && d.stands != Stands::Markers) {
                 let stands = if decision.stands == Stands::Site { &decision.site } else { &decision.release };

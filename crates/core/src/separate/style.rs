@@ -179,7 +179,8 @@ pub(super) fn split(base: &str, site: &str, explain: bool) -> Option<Split> {
     }
     out.child = grouped(&written);
     let kept = out.base.as_deref().map_or(base, |b| std::str::from_utf8(b).unwrap_or(base));
-    same(&format!("{kept}\n{}", out.child), site)?.then_some(out)
+    let both = if out.child.is_empty() { kept.to_string() } else { format!("{kept}\n{}", out.child) };
+    same(&both, site)?.then_some(out)
 }
 
 /// Tells whether one of two properties sets the other too (CSS Cascade, "Shorthand Properties").

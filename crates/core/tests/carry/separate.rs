@@ -154,3 +154,104 @@ proptest! {
         }
     }
 }
+
+/// What the child and the rest of a site come to, for one file.
+fn split_one(path: &str, base: &str, site: &str) -> (Option<String>, Option<String>, Vec<String>) {
+    let (base, site) = (tree(&theme(&[(path, base)])), tree(&theme(&[(path, site)])));
+    let split = child::separate(&base, &site, &Layout::default(), None, false).unwrap();
+    let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+    let child = split.child.get(path).map(|piece| match piece {
+        Piece::Bytes(bytes) => text(bytes),
+        Piece::SiteFile(k) => text(&site.read(*k).unwrap()),
+    });
+    let beneath = split.beneath.get(path).map(|b| b.as_deref().map(text).unwrap_or_default());
+    (child, beneath, split.unsaid.into_iter().map(|(_, why)| why).collect())
+}
+
+#[test]
+fn settings_of_every_format_say_only_what_the_site_changed() {
+    let cases = [
+        (
+            "s.yaml",
+            "# head\nsite:\n  title: Old\n  tags: [a, b]\nflag: yes\n",
+            "# head\nsite:\n  title: \"New: one\"\n  tags: [a, b]\nflag: yes\nextra:\n  - x: 1\n",
+            "site:\n  title: \"New: one\"\nextra:\n  - {x: 1}\n",
+        ),
+        ("s.toml", "a = 1\n[t]\nb = 'x'\nc = 2\n", "a = 1\n[t]\nb = 'y'\nc = 2\n", "[t]\nb = \"y\"\n"),
+        ("s.ini", "top = 1\n[part]\na = 1\nb = 2\n", "top = 1\n[part]\na = 1\nb = 3\n", "[part]\nb = 3\n"),
+        (
+            "s.json",
+            "{\"a\": {\"b\": 1, \"c\": 2}}",
+            "{\"a\": {\"b\": 5, \"c\": 2}}",
+            "{\n  \"a\": {\n    \"b\": 5\n  }\n}\n",
+        ),
+    ];
+    for (path, base, site, wanted) in cases {
+        let (child, beneath, unsaid) = split_one(path, base, site);
+        assert_eq!((child.as_deref(), beneath, unsaid), (Some(wanted), None, vec![]), "{path}");
+    }
+}
+
+#[test]
+fn what_a_child_cannot_say_stays_beneath_it() {
+    let (child, beneath, why) = split_one("s.json", "{\"a\": 1, \"b\": 2}", "{\"a\": 9}");
+    assert_eq!((child, beneath.as_deref()), (None, Some("{\"a\": 9}")));
+    assert!(why[0].contains("b was taken out"), "{why:?}");
+    // Of a sheet only the rule that is gone stays beneath; the rest is said.
+    let base = "a {\n  top: 0;\n}\n\nb {\n  left: 0;\n}\n";
+    let (child, beneath, why) = split_one("a.css", base, "a {\n  top: 5px;\n}\n");
+    assert_eq!(child.as_deref(), Some("a {\n  top: 5px;\n}\n"));
+    assert_eq!(beneath.as_deref(), Some("a {\n  top: 0;\n}\n\n"));
+    assert_eq!(why, ["the rule b was taken out"]);
+    let (child, beneath, why) = split_one("lib.py", "x = 1\n", "x = 2\n");
+    assert_eq!((child, beneath.as_deref()), (None, Some("x = 2\n")));
+    assert!(why[0].contains("children cannot replace"), "{why:?}");
+    let po = "msgid \"a\"\nmsgstr \"b\"\n\nmsgid \"c\"\nmsgstr \"d\"\n";
+    let (child, _, why) = split_one("de.po", po, "msgid \"a\"\nmsgstr \"z\"\n");
+    assert!(child.is_none() && why[0].contains("\"c\" was taken out"), "{why:?}");
+}
+
+#[test]
+fn the_layout_says_what_a_child_can_do() {
+    let rules =
+        "[layout.child]\nreplaces = ['style', 'code']\nadds = []\n\n[[layout.overrides]]\npath = 'over/{path}'\n";
+    let layout = Layout::parse(rules).unwrap();
+    let base = tree(&theme(&[("a.css", "a { top: 0 }\n"), ("lib.py", "x = 1\n"), ("page.html", "<p>1</p>\n")]));
+    let site = tree(&theme(&[("a.css", "a { top: 1px }\n"), ("lib.py", "x = 2\n"), ("page.html", "<p>2</p>\n")]));
+    let split = child::separate(&base, &site, &layout, None, false).unwrap();
+    assert_eq!(split.child.keys().collect::<Vec<_>>(), ["over/a.css", "over/lib.py"]);
+    assert_eq!(split.beneath.keys().collect::<Vec<_>>(), ["page.html"]);
+    let error = Layout::parse("[layout.child]\nreplace = []\n").unwrap_err();
+    assert!(error.message.contains("did you mean `replaces`"), "{error}");
+    let error = Layout::parse("[layout.child]\nadds = ['styles']\n").unwrap_err();
+    assert!(error.line == 2 && error.message.contains("style"), "{error}");
+}
+
+#[test]
+fn a_change_set_that_was_edited_by_hand_is_told() {
+    let text = |a: u8, b: u8| {
+        (0..30)
+            .map(|k| {
+                format!(
+                    "line {k} {}\n",
+                    if k == 3 {
+                        a
+                    } else if k == 20 {
+                        b
+                    } else {
+                        0
+                    }
+                )
+            })
+            .collect::<String>()
+    };
+    let (base, site) = (tree(&theme(&[("a.txt", &text(0, 0))])), tree(&theme(&[("a.txt", &text(1, 2))])));
+    let mut set = change_set(&base, &site);
+    let diff = String::from_utf8(set["edits.diff"].clone()).unwrap();
+    let second = diff.rfind("@@ -").unwrap();
+    set.insert("edits.diff".into(), diff[..second].as_bytes().to_vec());
+    let folder = MemoryTree::new(set);
+    let applied = ChangeSet::read(&folder).unwrap().apply(&folder, &base).unwrap();
+    assert_eq!(applied.edited, ["a.txt"], "a hunk was taken out, and that is said");
+    assert_eq!(applied.files["a.txt"].as_deref(), Some(text(1, 0).as_bytes()));
+}

@@ -241,3 +241,45 @@ proptest! {
         prop_assert_eq!(&desk.account.totals, &before.0.totals);
     }
 }
+
+#[test]
+fn a_file_that_both_renamed_takes_the_name_that_is_chosen() {
+    let text = (0..12).map(|k| format!("<p>paragraph number {k}</p>\n")).collect::<String>();
+    let (base, site) = (theme(&[("list.html", &text)]), theme(&[("news.html", &text)]));
+    let release = theme(&[("list.html", &text), ("news.html", "another page\n")]);
+    let mut desk = Desk::new(&base, &site, &release, Leave::Markers);
+    let ids = desk.ids();
+    assert_eq!(ids.len(), 1);
+    let taken = desk.settle(&ids[0], &Answer::take(Take::Site)).unwrap_err();
+    assert!(taken.to_string().contains("another file of this name"), "{taken}");
+    desk.settle(&ids[0], &Answer::take(Take::Release)).unwrap();
+    assert_eq!(desk.account.totals.open, 0);
+    desk.proved();
+
+    let release = theme(&[("items.html", &text)]);
+    let mut desk = Desk::new(&base, &site, &release, Leave::Markers);
+    if let [id] = &desk.ids()[..] {
+        let before = desk.files.borrow().clone();
+        desk.settle(id, &Answer::take(Take::Site)).unwrap();
+        assert_eq!(desk.files.borrow().keys().collect::<Vec<_>>(), ["news.html"]);
+        desk.with(|settling, account| settling.reopen(account, id)).unwrap();
+        assert_eq!(*desk.files.borrow(), before);
+    }
+}
+
+#[test]
+fn the_stamp_follows_the_last_answer() {
+    let text =
+        |stamp: &str, n: u8| format!("/* theme {stamp} */\na {{\n  top: {n}px;\n}}\n\nb {{\n  left: {n}px;\n}}\n");
+    let file = |stamp: &str, n: u8| theme(&[("a.css", text(stamp, n).as_str())]);
+    // The site stamped the file with a version between the two.
+    let mut desk = Desk::new(&file("1.0", 1), &file("1.5", 2), &file("2.0", 3), Leave::Markers);
+    assert!(desk.text("a.css").starts_with("/* theme 1.5 */"), "{}", desk.text("a.css"));
+    let ids = desk.ids();
+    for (k, id) in ids.iter().enumerate() {
+        desk.settle(id, &Answer::take(Take::Site)).unwrap();
+        let stamp = if k + 1 == ids.len() { "2.0" } else { "1.5" };
+        assert!(desk.text("a.css").starts_with(&format!("/* theme {stamp} */")), "{}", desk.text("a.css"));
+    }
+    desk.proved();
+}
