@@ -516,3 +516,37 @@ fn window(text: Option<&[u8]>, lines: Option<Lines>) -> Option<Window> {
     let text = all[from..to].iter().map(|l| lossy(l.content) + "\n").collect();
     Some(Window { text, from, own })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_of_a_theme_can_be_markup() {
+        let evil = "<a href='x' title=\"y\">&amp;\u{202e}\u{1b}";
+        let safe = escaped(evil);
+        assert!(!safe.contains(['<', '>', '\'', '"', '\u{202e}', '\u{1b}']), "{safe}");
+        assert_eq!(escaped("żółw & co"), "żółw &amp; co");
+    }
+
+    #[test]
+    fn the_window_has_the_lines_around_and_their_numbers() {
+        let text: String = (1..=20).map(|k| format!("{k}\n")).collect();
+        let of = |line, count| window(Some(text.as_bytes()), Some(Lines { line, count })).unwrap();
+        let middle = of(10, 2);
+        assert_eq!((middle.from, middle.text.as_str()), (6, "7\n8\n9\n10\n11\n12\n13\n14\n"));
+        assert_eq!(middle.own, 9..11);
+        assert_eq!((of(1, 1).from, of(1, 1).text.lines().count()), (0, 4));
+        assert_eq!(of(20, 1).text.lines().count(), 4);
+        assert_eq!(of(90, 5).text, "18\n19\n20\n", "an account of another file breaks nothing");
+        assert!(window(None, Some(Lines { line: 1, count: 1 })).is_none());
+    }
+
+    #[test]
+    fn the_policy_names_the_pages_own_parts() {
+        // The digest of RFC 6234's first example, in base64.
+        assert_eq!(digest("abc"), "sha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0=");
+        assert_eq!(picture("a/B.SVG"), Some("image/svg+xml"));
+        assert_eq!(picture("a.html"), None);
+    }
+}

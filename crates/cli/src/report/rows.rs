@@ -138,3 +138,42 @@ pub(super) fn three_columns(sides: [(&str, &Blob); 3]) -> String {
     }
     out + "</tbody></table>\n"
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn unchanged_stretches_fold_but_never_the_change_itself() {
+        let lines = |from: usize, to: usize| (from..to).map(|k| format!("line {k}\n")).collect::<String>();
+        let (old, new) = (lines(0, 40), lines(0, 40).replace("line 30\n", "line thirty\n"));
+        let table = beside_table("T", ["a", "b"], (&old, 0, 0..0), (&new, 0, 0..0));
+        assert!(table.contains("30 lines that are the same") && table.contains("9 lines that are the same"));
+        assert_eq!(table.matches("<tr>").count(), 2, "the head and the line that differs: {table}");
+        assert!(table.contains("<del>30</del>") && table.contains("<ins>thirty</ins>"));
+        // What is meant stands open, whether it differs or not.
+        let same = beside_table("T", ["a", "b"], (&old, 100, 110..112), (&old, 200, 0..0));
+        assert_eq!(same.matches("class=\"same own\"").count(), 2);
+        assert!(same.contains("<td class=\"n\">111") && same.contains("<td class=\"n\">211"));
+    }
+
+    #[test]
+    fn what_is_long_is_cut_and_counted() {
+        let many: String = (0..500).map(|k| format!("{k}\n")).collect();
+        let table = beside_table("T", ["a", "b"], ("", 0, 0..0), (&many, 0, 0..0));
+        assert!(table.contains("380 more lines"));
+        let wide = "x".repeat(5000);
+        let table = beside_table("T", ["a", "b"], ("", 0, 0..0), (&wide, 0, 0..0));
+        assert!(table.contains('…') && table.len() < 1500);
+    }
+
+    #[test]
+    fn sides_that_are_no_text_are_told_in_words() {
+        let (text, missing) = (Blob::of(b"<b>one</b>\n"), Blob::Missing { missing: true });
+        let file = Blob::File { size: 2048, digest: String::new() };
+        let table = three_columns([("site", &text), ("base", &missing), ("release", &file)]);
+        assert!(table.contains("&lt;b&gt;") && table.contains("no such file") && table.contains("2.0 KiB"));
+        let empty = Blob::of(b"");
+        assert!(three_columns([("a", &empty), ("b", &text), ("c", &text)]).contains("<em>nothing</em>"));
+    }
+}

@@ -11,12 +11,14 @@
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
 //! * `wire`: the JSON, read back with every field named
+//! * `guide`: the commands of the guide, and what is wrong with input
 //! * `messages`: what a user sees when something is wrong
 
 mod carry;
 mod child;
 mod demo;
 mod env;
+mod guide;
 mod messages;
 mod place;
 mod report;

@@ -60,3 +60,40 @@ pub fn drift(
     out.extend(gone.map(|path| (path.to_string(), Drift::Removed)));
     out.into_iter().collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::theme::{Digest, MemoryTree};
+
+    #[test]
+    fn what_changed_since_is_told_by_account_and_base() {
+        let base = MemoryTree::new([("kept.txt", "1"), ("edited.txt", "1"), ("gone.txt", "1"), ("cache/x", "1")]);
+        let theme = serde_json::json!({"source": "", "title": null, "name": null, "version": null, "files": 0});
+        let file = |path: &str, site: Option<&str>| {
+            serde_json::json!({
+                "path": path, "kind": "other", "from": "merged", "digest": null,
+                "site_digest": site.map(|s| Digest::of(s.as_bytes()).hex()),
+            })
+        };
+        let account: Account = serde_json::from_value(serde_json::json!({
+            "format": "daxle-account", "format_version": 1, "jump": null,
+            "themes": {"base": theme, "site": theme, "release": theme},
+            "totals": {"changes": 0, "kept": 0, "fitted": 0, "moved": 0, "already": 0, "open": 0, "dropped": 0},
+            "changes": [], "decisions": [], "vendor": [],
+            "files": [file("edited.txt", Some("2")), file("gone.txt", None), file("own.txt", Some("3"))],
+        }))
+        .unwrap();
+        let of = |files: &[(&str, &str)]| {
+            let live = MemoryTree::new(files.iter().map(|(p, t)| (p.to_string(), t.to_string())));
+            drift(&account, &base, &live, |path| path.starts_with("cache/"))
+        };
+        assert_eq!(of(&[("kept.txt", "1"), ("edited.txt", "2"), ("own.txt", "3"), ("cache/new", "9")]), []);
+        let found = of(&[("kept.txt", "9"), ("edited.txt", "1"), ("gone.txt", "1")]);
+        let words: Vec<(&str, &str)> = found.iter().map(|(p, d)| (p.as_str(), d.word())).collect();
+        assert_eq!(
+            words,
+            [("edited.txt", "changed"), ("gone.txt", "added"), ("kept.txt", "changed"), ("own.txt", "removed")]
+        );
+    }
+}

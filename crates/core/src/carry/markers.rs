@@ -66,3 +66,23 @@ pub(crate) fn same_lines(a: &[Line<'_>], b: &[u8]) -> bool {
     let b = split_lines(b);
     a.len() == b.len() && a.iter().zip(&b).all(|(x, y)| x.trimmed() == y.trimmed())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn whole_blocks_are_read_and_stray_marks_told() {
+        let text = "a\n<<<<<<< site\ns\n||||||| base\nb\n=======\nr\n>>>>>>> release 2.0\nc\n<<<<<<< site\nx\n||||||| base\n";
+        let lines = split_lines(text.as_bytes());
+        let (found, stray) = blocks(&lines);
+        assert_eq!(found.len(), 1);
+        let block = &found[0];
+        assert_eq!((block.all.clone(), block.site.clone()), (1..8, 2..3));
+        assert_eq!((block.base.clone(), block.release.clone()), (4..5, 6..7));
+        assert_eq!(stray, [9, 11]);
+        // A line of equal signs alone is content.
+        assert!(blocks(&split_lines(b"Title\n=======\n")).1.is_empty());
+        assert!(same_lines(&lines[2..3], b"  s \r\n") && !same_lines(&lines[2..3], b"s\nt\n"));
+    }
+}

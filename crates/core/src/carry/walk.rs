@@ -113,3 +113,19 @@ fn globs(list: &[String]) -> GlobSet {
     }
     set.build().unwrap_or_default()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn reasons_read_as_sentences() {
+        let why = |what, fitted, open| Why { path: "x".into(), what, fitted, open }.words();
+        assert_eq!(why(WhatHappened::New, 0, 0), "new to the site");
+        assert_eq!(why(WhatHappened::Gone, 0, 1), "not there any more, 1 open");
+        assert_eq!(
+            why(WhatHappened::Changed, 2, 1),
+            "changed by the release, 2 of the site's changes fitted into it, 1 open"
+        );
+    }
+}

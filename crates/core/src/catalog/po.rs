@@ -325,3 +325,33 @@ mod tests {
         assert_eq!(fault("msgid \"a\"\nmsgid_plural \"b\"\nmsgstr[1] \"\"\n").line, 3);
     }
 }
+
+#[cfg(test)]
+mod laws {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn every_string_is_read_as_it_was_meant(id in "\\PC{1,12}|[\n\t\"\\\\]{1,6}", text in "\\PC{0,12}|[\n\t\"\\\\]{0,6}") {
+            let quoted = |s: &str| {
+                format!("\"{}\"", s.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n").replace('\t', "\\t"))
+            };
+            let source = format!("#: a:1\nmsgid \"\"\n{}\nmsgstr {}\n", quoted(&id), quoted(&text));
+            let catalog = Catalog::parse(source.as_bytes()).unwrap();
+            let message = &catalog.messages[0];
+            prop_assert_eq!(&message.id, id.as_bytes());
+            prop_assert_eq!(&message.texts, &[text.clone().into_bytes()]);
+            prop_assert_eq!(catalog.source_of(message).unwrap(), source.as_bytes());
+            prop_assert_eq!(message.is_translated(), !text.is_empty());
+        }
+
+        #[test]
+        fn nonsense_is_a_fault_or_a_catalog(text in "(msgid|msgstr|#~|#,|\"|\\\\|a|\n| |\\[0\\]){0,30}") {
+            match Catalog::parse(text.as_bytes()) {
+                Ok(catalog) => prop_assert!(catalog.messages.iter().all(|m| catalog.source_of(m).is_some())),
+                Err(fault) => prop_assert!(fault.line >= 1 && fault.line <= text.lines().count() + 1),
+            }
+        }
+    }
+}

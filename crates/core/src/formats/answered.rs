@@ -93,18 +93,63 @@ impl Moved {
         Moved(line_edits(old, new, Blanks::AreContent))
     }
 
+    /// The lines that some lines have become; for none, the place that theirs has become.
     pub(crate) fn lines(&self, lines: &Range<usize>) -> Range<usize> {
-        let start = self.at(lines.start, false);
-        start..if lines.is_empty() { start } else { self.at(lines.end, true).max(start) }
+        if lines.is_empty() {
+            let place = self.after(self.0.partition_point(|e| e.old.start < lines.start), lines.start, false);
+            return place..place;
+        }
+        // What was put in right before the first line is none of them.
+        let before = |e: &Edit| e.old.start < lines.start || (e.old.start == lines.start && e.old.is_empty());
+        let start = self.after(self.0.partition_point(before), lines.start, false);
+        start..self.after(self.0.partition_point(|e| e.old.start < lines.end), lines.end, true).max(start)
     }
 
-    fn at(&self, line: usize, end: bool) -> usize {
-        let before = self.0.partition_point(|e| e.old.start < line);
-        match before.checked_sub(1).map(|k| &self.0[k]) {
+    /// Where a line is after so many of the edits.
+    fn after(&self, edits: usize, line: usize, end: bool) -> usize {
+        match edits.checked_sub(1).map(|k| &self.0[k]) {
             None => line,
             Some(e) if e.old.end <= line => line - e.old.end + e.new.end,
             Some(e) if end => e.new.end,
             Some(e) => e.new.start + (line - e.old.start).min(e.new.len()),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn answered<'a>(sides: [&'a str; 3], line: usize, answer: Value<'a>) -> Answered<'a> {
+        let [base, site, release] = sides.map(str::as_bytes);
+        Answered { base_lines: line..line + 1, site_lines: line..line + 1, base, site, release, answer }
+    }
+
+    #[test]
+    fn an_answer_is_worked_into_the_side_that_it_is_about() {
+        let (base, site) = ("{\n\"a\": 1,\n\"b\": 2\n}\n", "{\n\"a\": 5,\n\"b\": 6\n}\n");
+        let text = |[base, site]: [Vec<u8>; 2]| [base, site].map(|t| String::from_utf8(t).unwrap());
+        let release = answered(["\"a\": 1", "\"a\": 5", "\"a\": 9"], 1, Value::Release);
+        let own = answered(["\"b\": 2", "\"b\": 6", "\"b\": 7"], 2, Value::Text(b"\"b\": 8"));
+        let out = text(worked_in(base.as_bytes(), site.as_bytes(), vec![release, own]).unwrap());
+        assert_eq!(out, [base.to_string(), "{\n\"a\": 9,\n\"b\": 8\n}\n".to_string()]);
+        // What the release dropped goes with it; what the site took out stays out, or comes anew.
+        let dropped = answered(["\"a\": 1", "\"a\": 5", ""], 1, Value::Release);
+        let out = text(worked_in(base.as_bytes(), site.as_bytes(), vec![dropped]).unwrap());
+        assert!(out[1].contains("\"a\": 1,"));
+        let gone = |answer| answered(["\"a\": 1", "", "\"a\": 9"], 1, answer);
+        let out = text(worked_in(base.as_bytes(), b"{\n}\n", vec![gone(Value::Site)]).unwrap());
+        assert!(out[0].contains("\"a\": 9,"));
+        let out = text(worked_in(base.as_bytes(), b"{\n}\n", vec![gone(Value::Release)]).unwrap());
+        assert_eq!(out[0], "{\n\n\"b\": 2\n}\n", "with its comma");
+        assert!(worked_in(base.as_bytes(), site.as_bytes(), vec![gone(Value::Text(b"x"))]).is_none());
+    }
+
+    #[test]
+    fn lines_are_followed_from_text_to_text() {
+        let moved = Moved::between(b"a\nb\nc\nd\n", b"new\na\nb\nd\n");
+        assert_eq!((moved.lines(&(0..1)), moved.lines(&(3..4))), (1..2, 3..4));
+        assert_eq!(moved.lines(&(2..3)), 3..3, "what is gone has no lines");
+        assert_eq!(moved.lines(&(4..4)), 4..4);
     }
 }

@@ -249,7 +249,7 @@ fn a_change_set_that_was_edited_by_hand_is_told() {
     let mut set = change_set(&base, &site);
     let diff = String::from_utf8(set["edits.diff"].clone()).unwrap();
     let second = diff.rfind("@@ -").unwrap();
-    set.insert("edits.diff".into(), diff[..second].as_bytes().to_vec());
+    set.insert("edits.diff".into(), diff.as_bytes()[..second].to_vec());
     let folder = MemoryTree::new(set);
     let applied = ChangeSet::read(&folder).unwrap().apply(&folder, &base).unwrap();
     assert_eq!(applied.edited, ["a.txt"], "a hunk was taken out, and that is said");
