@@ -268,6 +268,22 @@ fn a_file_that_both_renamed_takes_the_name_that_is_chosen() {
 }
 
 #[test]
+fn a_value_that_went_and_came_back_is_found_again() {
+    let base = "[theme]\ninherit = basic\nstyle = a.css\n\n[options]\na = 1\n";
+    let site = base.replace("inherit = basic\n", "");
+    let mut desk = one("theme.conf", [base, &site, &base.replace("basic", "basic-ng")]);
+    let id = desk.ids()[0].clone();
+    let before = desk.account.decisions[0].result;
+    for take in [Take::Site, Take::Release, Take::Site] {
+        desk.settle(&id, &Answer::take(take)).unwrap();
+        assert_eq!(desk.text("theme.conf").contains("basic-ng"), take == Take::Release);
+        desk.proved();
+        desk.with(|settling, account| settling.reopen(account, &id)).unwrap();
+        assert_eq!(desk.account.decisions[0].result, before);
+    }
+}
+
+#[test]
 fn the_stamp_follows_the_last_answer() {
     let text =
         |stamp: &str, n: u8| format!("/* theme {stamp} */\na {{\n  top: {n}px;\n}}\n\nb {{\n  left: {n}px;\n}}\n");

@@ -140,6 +140,7 @@ impl Settling<'_> {
                 None => rework::merged_again(self, account, k, &answer, &current)?,
             };
             rework::remap(account, &decision.path, &text, &new);
+            rework::found_again(account, k, answer.take, &new);
             new
         };
         let bytes = encode(&decision.path, new, encoding)?;
@@ -333,6 +334,7 @@ impl Settling<'_> {
                 let side = if decision.stands == Stands::Release { Take::Release } else { Take::Site };
                 let new = rework::merged_again(self, account, k, &Answer::take(side), &current)?;
                 rework::remap(account, &path, &text, &new);
+                rework::found_again(account, k, side, &new);
                 new
             }
         };

@@ -121,3 +121,27 @@ pub(super) fn remap(account: &mut Account, path: &str, old: &[u8], new: &[u8]) {
     let changes = account.changes.iter_mut().filter(|c| c.result_path.as_deref() == Some(path));
     decisions.chain(changes.filter_map(|c| c.result.as_mut())).for_each(follow);
 }
+
+/// Finds a value that came back: where the account has no lines for it, those in which it stands now, nearest to where it
+/// stood.
+pub(super) fn found_again(account: &mut Account, k: usize, take: Take, new: &[u8]) {
+    let decision = &account.decisions[k];
+    let unit = match take {
+        Take::Release => text_of(&decision.release),
+        _ => text_of(&decision.site),
+    };
+    let (Some(at), Some(first)) = (decision.result, split_lines(&unit).first().map(|l| l.trimmed().to_vec()))
+    else {
+        return;
+    };
+    if at.count > 0 || first.is_empty() {
+        return;
+    }
+    let lines = split_lines(new);
+    let holds = |k: &usize| lines[*k].content.windows(first.len()).any(|w| w == first);
+    let nearest = (0..lines.len()).filter(holds).min_by_key(|k| (k + 1).abs_diff(at.line));
+    if let Some(line) = nearest {
+        let count = split_lines(&unit).len().min(lines.len() - line);
+        account.decisions[k].result = Some(Lines { line: line + 1, count });
+    }
+}
