@@ -198,3 +198,45 @@ fn a_renamed_parent_is_followed_when_told() {
     assert!(env.read("site/tidemill/themecard.toml").contains("parent = \"lamp\""));
     assert!(env.run("child repoint site/tidemill --to nowhere").ends(2).err.contains("--to"));
 }
+
+#[cfg(unix)]
+#[test]
+fn permissions_and_deletions_come_back_too() {
+    use std::os::unix::fs::PermissionsExt;
+    let env = Env::new();
+    env.theme("base", &[("a.txt", "1\n2\n"), ("gone.txt", "x\n"), ("gone.bin", "\0x"), ("run.sh", "#!/bin/sh\n")]);
+    env.theme(
+        "site",
+        &[("a.txt", "1\n3\n"), ("own/tool.sh", "#!/bin/sh\necho\n"), ("run.sh", "#!/bin/sh\nexit\n")],
+    );
+    let set =
+        |path: &str| std::fs::set_permissions(env.path(path), std::fs::Permissions::from_mode(0o755)).unwrap();
+    let executable = |path: &str| std::fs::metadata(env.path(path)).unwrap().permissions().mode() & 0o111 != 0;
+    ["base/run.sh", "site/run.sh", "site/own/tool.sh"].into_iter().for_each(set);
+    for form in ["changes", "overlay"] {
+        env.run(&format!("separate --base base --site site --into {form} --as {form}")).ends(0);
+        env.run(&format!("verify {form}")).ends(0);
+        // Into the base itself, the site is what comes out.
+        let out = format!("out-{form}");
+        env.run(&format!("carry --base base --changes {form} --release base --out {out}")).ends(0);
+        assert_eq!(env.tree(&out), env.tree("site"));
+        assert!(executable(&format!("{out}/own/tool.sh")) && executable(&format!("{out}/run.sh")));
+        assert!(!executable(&format!("{out}/a.txt")));
+    }
+    // A file that is taken out of an overlay is the base's again, and the proof says so.
+    std::fs::remove_file(env.path("overlay/a.txt")).unwrap();
+    let told = env.json("verify overlay");
+    assert_eq!(told["findings"][0]["path"], "a.txt");
+    // What a change set says is deleted cannot be outside of the theme.
+    env.write(
+        "overlay.overlay.json",
+        env.read("overlay.overlay.json").replace("gone.txt", "../site/a.txt").as_bytes(),
+    );
+    let refused = env.run("verify overlay").ends(2);
+    assert!(refused.err.contains("leads out of the theme"), "{}", refused.err);
+    let broken = env.read("changes/edits.diff").replace("-2", "-9");
+    env.write("changes/edits.diff", broken.as_bytes());
+    let refused = env.run("carry --base base --changes changes --release base --out none").ends(2);
+    assert!(refused.err.contains("edits.diff") && refused.err.contains("line 2 of the base"), "{}", refused.err);
+    assert!(!env.path("none").exists());
+}
