@@ -1,5 +1,6 @@
 //! Opening what the user named, and noticing when it does not fit together.
 
+use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Theme, Themes};
@@ -117,6 +118,8 @@ pub(crate) struct Site<'a> {
     pub(crate) site: Source,
     /// The base that a change set is made on.
     made_from: Option<Place>,
+    /// What is to be told of that change set.
+    said: Vec<String>,
 }
 
 impl<'a> Site<'a> {
@@ -133,6 +136,7 @@ impl<'a> Site<'a> {
         let opening =
             Opening { layout: &config.layout, bounds: &sources.bounds, inside: sources.inside.as_deref() };
         let mut made_from = None;
+        let said = RefCell::new(Vec::new());
         let site = if changesets::is_one(&sources.site) {
             let given = sources.base.clone().or_else(|| changesets::made_from(&sources.site).map(PathBuf::from));
             let given = given.ok_or_else(|| {
@@ -145,12 +149,12 @@ impl<'a> Site<'a> {
                 return Err(Trouble::new(format!("{} is no theme", given.display())));
             };
             made_from = Some(place);
-            let say = |text: &str| tracing::warn!("{text}");
+            let say = |text: &str| said.borrow_mut().push(text.to_string());
             Source::Theme(Box::new(changesets::open(&sources.site, &base.tree, &config.layout, &say)?))
         } else {
             opening.open(&sources.site, None, single.as_deref())?
         };
-        Ok(Site { sources, config, single, site, made_from })
+        Ok(Site { sources, config, single, site, made_from, said: said.into_inner() })
     }
 
     pub(crate) fn identity(&self) -> Identity {
@@ -159,6 +163,7 @@ impl<'a> Site<'a> {
 
     /// Where the base is: as given, or found in stock.
     fn base(&self, console: &Console) -> Result<Place, Trouble> {
+        self.said.iter().for_each(|text| console.warn(text));
         if let Some(place) = &self.made_from {
             return Ok(Place { path: place.path.clone(), inside: place.inside.clone() });
         }
