@@ -94,6 +94,27 @@ fn merge_bodies(
     dialect: &Dialect,
     options: &MergeOptions,
 ) -> MergedLines {
+    let merged = merge_checked(base, site, release, dialect, options, false);
+    if options.trust != Trust::Strict || !merged.decisions.is_empty() {
+        return merged;
+    }
+    // Strictly, what is settled is settled from either side: else chance lined the files up.
+    let mirrored = merge_checked(base, release, site, dialect, options, false);
+    if mirrored.decisions.is_empty() && mirrored.bytes == merged.bytes {
+        return merged;
+    }
+    merge_checked(base, site, release, dialect, options, true)
+}
+
+/// Merges and checks the result; with `ask_all`, every change is a question.
+fn merge_checked(
+    base: &[u8],
+    site: &[u8],
+    release: &[u8],
+    dialect: &Dialect,
+    options: &MergeOptions,
+    ask_all: bool,
+) -> MergedLines {
     let mut interner = Interner::new();
     let mut side = |body| Side::new(body, dialect.blanks, &mut interner);
     let (b, s, r) = (side(base), side(site), side(release));
@@ -102,6 +123,10 @@ fn merge_bodies(
         Context { dialect, options, weak: &weak, from: From::Front, asked: &[], nested: None, follow_moves: true };
     let mut asked: Vec<(usize, Reason)> = Vec::new();
     let mut merged = merge_lines(&b, &s, &r, context);
+    if ask_all {
+        asked = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
+        return merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+    }
 
     // The doubt check: lined up from the other end, does any change land elsewhere?
     let one_way = align(&b, &r, &weak, From::Front) == align(&b, &r, &weak, From::Back);
