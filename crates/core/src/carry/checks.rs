@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::account::{Account, FileRecord, Source};
 use super::proof::{Evidence, Finding, FindingKind, Since};
+use super::words::says_the_same;
 use crate::catalog::{Catalog, lost_placeholders};
 use crate::child::State;
 use crate::text::{Text, split_lines};
@@ -27,6 +28,7 @@ pub(super) fn check(account: &Account, evidence: &Evidence<'_>) -> Result<Vec<Fi
             _ => {}
         }
     }
+    compiled(account, evidence, &mut out)?;
     for stale in account.child.iter().flat_map(|c| &c.overrides) {
         let unmerged = matches!(stale.state, State::Stale | State::StampedNotMerged) && stale.vendor_lines > 0;
         let as_it_was = account.files.iter().any(|f| f.path == stale.path && f.from == Source::Site);
@@ -145,6 +147,40 @@ fn references(account: &Account, evidence: &Evidence<'_>, out: &mut Vec<Finding>
                 },
             });
         }
+    }
+    Ok(())
+}
+
+/// Compiled catalogs say what the catalogs beside them say.
+fn compiled(account: &Account, evidence: &Evidence<'_>, out: &mut Vec<Finding>) -> Result<(), ReadError> {
+    let stale = |tree: &dyn Tree, path: &str, stem: &str| -> Result<bool, ReadError> {
+        let source = tree.find(&format!("{stem}.po"));
+        let (Some(compiled), Some(source)) = (tree.find(path), source) else { return Ok(false) };
+        Ok(says_the_same(&tree.read(compiled)?, &tree.read(source)?) == Some(false))
+    };
+    for entry in evidence.result.entries() {
+        let Some(stem) = entry.path.strip_suffix(".mo") else { continue };
+        let twins = [entry.path.clone(), format!("{stem}.po")];
+        let touched = account.files.iter().any(|f| twins.contains(&f.path));
+        if !touched || !stale(evidence.result, &entry.path, stem)? {
+            continue;
+        }
+        let since = if stale(evidence.site, &entry.path, stem)? {
+            Since::Site
+        } else if stale(evidence.release, &entry.path, stem)? {
+            Since::Release
+        } else {
+            Since::Carry
+        };
+        out.push(Finding {
+            kind: FindingKind::CompiledStale,
+            path: entry.path.clone(),
+            line: None,
+            change: None,
+            since,
+            means: format!("it says otherwise than {stem}.po"),
+            mend: format!("compile it: daxle catalog compile {stem}.po"),
+        });
     }
     Ok(())
 }

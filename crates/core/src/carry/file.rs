@@ -8,6 +8,7 @@ use super::account::{
 };
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
+use super::words::own_language;
 use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::{is_by_key, merge_file};
 use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
@@ -86,13 +87,26 @@ pub(crate) fn carry_file(
         (Some(_), Some(_), None) => work.release_deleted(touched),
         (Some(_), Some(_), Some(_)) => work.all_three(touched),
         (None, Some(_), Some(_)) => work.both_added(touched),
-        _ => {
-            let content = triple.site.map(Content::Site);
-            Ok(work.finish(touched, Outcome::Kept, None, content, Source::Site))
-        }
+        (_, site, _) => work.only_the_sites(touched, site),
     }?;
     result.in_result = result.content.is_some();
     Ok(result)
+}
+
+/// A file whose content was put together otherwise: all of the site's changes in it came out one way.
+pub(crate) fn put_together(
+    inputs: &Inputs<'_>,
+    options: &CarryOptions,
+    triple: &Triple,
+    touched: &FileChange,
+    bytes: Vec<u8>,
+    (outcome, step): (Outcome, Step),
+) -> FileResult {
+    let instead = Instead::default();
+    let work = Work::new(inputs, options, triple, Some(touched), &instead);
+    let content = Some(Content::Merged(bytes, triple.release));
+    let result = work.finish(touched, outcome, Some(step), content, Source::Merged);
+    FileResult { in_result: true, ..result }
 }
 
 struct Work<'a> {
@@ -294,6 +308,22 @@ impl<'a> Work<'a> {
         }
         result.decisions.push(decision);
         result.aside = aside;
+        Ok(result)
+    }
+
+    /// A file that only the site has: as it is, but for a language that the release has new words for.
+    fn only_the_sites(&self, touched: &FileChange, site: Option<usize>) -> Result<FileResult, ReadError> {
+        let as_is = || self.finish(touched, Outcome::Kept, None, site.map(Content::Site), Source::Site);
+        let Some(index) = site.filter(|_| self.options.trust != Trust::Strict) else { return Ok(as_is()) };
+        let Some(own) = own_language(self.inputs, &self.path, index)? else { return Ok(as_is()) };
+        let mut result = match own.bytes {
+            Some(bytes) => {
+                let content = Some(Content::Merged(bytes, None));
+                self.finish(touched, Outcome::Fitted, Some(Step::Template), content, Source::Merged)
+            }
+            None => as_is(),
+        };
+        result.remarks.extend(own.remark);
         Ok(result)
     }
 

@@ -17,6 +17,7 @@ mod through;
 mod valid;
 mod values;
 mod walk;
+mod words;
 
 pub use drift::{Drift, drift};
 pub use proof::{Evidence, Finding, FindingKind, Proof, Since, verify};

@@ -15,6 +15,7 @@ use super::markers::{BASE, Block, OPEN, blocks, joined, same_lines};
 use super::settle::content;
 use super::valid::well_formed;
 use super::values::keyed_values;
+use crate::catalog::Catalog;
 use crate::changes::What;
 use crate::merge::{Outcome, Reason, Step};
 use crate::text::token::{TokenKind, tokens};
@@ -52,6 +53,8 @@ pub enum FindingKind {
     ReferenceLost,
     /// A translation lacks a placeholder of its message.
     PlaceholderLost,
+    /// A compiled catalog says otherwise than the catalog beside it.
+    CompiledStale,
     /// An override stands as it was, though its vendor file changed.
     OverrideStale,
     /// The parent that a child theme names is nowhere to be found.
@@ -357,7 +360,7 @@ impl Proof {
         if file.from == Source::Merged && self.account.decisions.iter().any(written) {
             // Somebody wrote the whole file.
         } else if file.from == Source::Merged && b.is_none() && s.is_some() {
-            self.look_up_added(file, &bytes);
+            self.look_up_added(file, s.as_deref().unwrap_or_default(), &bytes);
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
@@ -429,8 +432,12 @@ impl Proof {
     }
 
     /// A file that both added: all of the site's lines are in the result.
-    fn look_up_added(&mut self, file: &FileRecord, bytes: &[u8]) {
+    fn look_up_added(&mut self, file: &FileRecord, site: &[u8], bytes: &[u8]) {
         let open = self.account.decisions.iter().any(|d| d.path == file.path && d.state == State::Open);
+        if let (true, Some(lost)) = (!open, lost_wording(site, bytes)) {
+            let means = format!("the site's translation of {lost:?} is missing");
+            self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the translation back");
+        }
         let empty = bytes.iter().all(u8::is_ascii_whitespace);
         if !open && empty {
             self.find(FindingKind::ReleaseMissing, &file.path, None, "the file is empty", "take one side's file");
@@ -726,6 +733,15 @@ impl Proof {
             );
         }
     }
+}
+
+/// The first message whose translation is not in the result, in use or obsolete.
+fn lost_wording(site: &[u8], result: &[u8]) -> Option<String> {
+    let (site, result) = (Catalog::parse(site).ok()?, Catalog::parse(result).ok()?);
+    let said: HashSet<&Vec<Vec<u8>>> = result.messages.iter().map(|m| &m.texts).collect();
+    let own = site.messages.iter().filter(|m| !m.is_header() && m.is_translated());
+    let lost = own.into_iter().find(|m| !said.contains(&m.texts));
+    lost.map(|m| String::from_utf8_lossy(&m.id).into_owned())
 }
 
 fn contains(line: &[u8], words: &[u8]) -> bool {

@@ -11,6 +11,7 @@ use super::Sink;
 use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
 use super::across::{follow, may_be_elsewhere, replace_lines};
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
+use super::words::Compiled;
 use crate::changes::{ChangeId, FileChange, survey_pairs};
 use crate::merge::{Leave, MergeOptions, Trust};
 use crate::theme::changelog::Notes;
@@ -64,6 +65,7 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
     let changes = survey_pairs(inputs.base, inputs.site, inputs.layout, &site)?;
     let by_path: HashMap<&str, &FileChange> = changes.files.iter().map(|f| (f.path.as_str(), f)).collect();
     let triples = triples(inputs, &site, &release);
+    let compiled = Compiled::of(inputs);
     let done = AtomicUsize::new(0);
     let total = triples.len();
     let paths = Mutex::new(HashSet::new());
@@ -87,7 +89,7 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
             let touched = touched(inputs, triple, &by_path);
             let mut result = carry_file(inputs, options, triple, touched, &Instead::default())?;
             // What another file may answer waits; everything else leaves memory now.
-            if !may_be_elsewhere(&result) {
+            if !may_be_elsewhere(&result) && !compiled.waits(&result.path) {
                 put(&mut result)?;
             }
             (inputs.progress)(done.fetch_add(1, Ordering::Relaxed) + 1, total);
@@ -96,6 +98,7 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
         .collect::<Result<_, ReadError>>()?;
     if options.trust != Trust::Strict {
         follow_across(inputs, options, &triples, &by_path, &mut results, sink)?;
+        compiled.rewrite(inputs, options, &triples, &by_path, &mut results)?;
     }
     for result in &mut results {
         put(result)?;
@@ -156,7 +159,7 @@ fn follow_across(
 }
 
 /// The site's changes in a file, if it made any.
-fn touched<'c>(
+pub(super) fn touched<'c>(
     inputs: &Inputs<'_>,
     triple: &Triple,
     by_path: &HashMap<&str, &'c FileChange>,

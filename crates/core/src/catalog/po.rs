@@ -2,16 +2,20 @@
 
 use std::ops::Range;
 
-/// A catalog.
+use super::Charset;
+
+/// A catalog. Its texts are UTF-8, whatever its charset.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Catalog {
     /// The text that it was read from.
     text: Vec<u8>,
     /// The messages, in order, the header among them.
     pub messages: Vec<Message>,
+    /// The charset that it is written in.
+    pub charset: Charset,
 }
 
-/// A message. Texts are bytes in the catalog's own charset, with escapes resolved.
+/// A message. Its texts have their escapes resolved.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Message {
     /// Comment lines before it, as they are: translators' notes, `#.` extracted, `#:` references, `#,` flags, `#|` the
@@ -31,7 +35,14 @@ pub struct Message {
     pub line: usize,
     /// Where it stands in the text; nothing for one that was made.
     pub(super) span: Option<Range<usize>>,
+    /// The lines of its context and id.
+    pub(super) head: Range<usize>,
+    /// The lines of each translation.
+    pub(super) forms: Vec<Range<usize>>,
 }
+
+/// Context and id.
+pub(super) type Key<'m> = (Option<&'m [u8]>, &'m [u8]);
 
 /// A catalog cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -69,7 +80,7 @@ impl Message {
     }
 
     /// What tells messages apart: context and id.
-    pub fn key(&self) -> (Option<&[u8]>, &[u8]) {
+    pub fn key(&self) -> Key<'_> {
         (self.context.as_deref(), &self.id)
     }
 }
@@ -80,8 +91,11 @@ impl Catalog {
     /// # Errors
     ///
     /// When a line is no part of a catalog, or a message stands twice; with the line.
-    pub fn parse(text: &[u8]) -> Result<Self, Fault> {
-        let mut reader = Reader::new(text);
+    pub fn parse(bytes: &[u8]) -> Result<Self, Fault> {
+        let decoded = Charset::of_header(bytes).and_then(|charset| Some((charset.decode(bytes)?, charset)));
+        // What is no text of its charset is read as it is.
+        let (text, charset) = decoded.unwrap_or_else(|| (bytes.to_vec(), Charset::default()));
+        let mut reader = Reader::new(&text);
         let mut messages: Vec<Message> = Vec::new();
         while let Some(message) = reader.message()? {
             messages.push(message);
@@ -93,7 +107,12 @@ impl Catalog {
                 return Err(Fault { line: message.line, what });
             }
         }
-        Ok(Catalog { text: text.to_vec(), messages })
+        Ok(Catalog { text, messages, charset })
+    }
+
+    /// A catalog of messages that no text stands behind.
+    pub(super) fn made(messages: Vec<Message>, charset: Charset) -> Self {
+        Catalog { text: Vec::new(), messages, charset }
     }
 
     /// The header's text.
@@ -122,9 +141,14 @@ impl Catalog {
         if first.is_some_and(|k| k > 0 && self.text[k - 1] == b'\r') { b"\r\n" } else { b"\n" }
     }
 
-    /// The text that the catalog was read from.
+    /// The text that the catalog was read from, in UTF-8.
     pub fn text(&self) -> &[u8] {
         &self.text
+    }
+
+    /// The rule by which its language counts; `None` where the header has none that can be read.
+    pub fn plural_rule(&self) -> Option<super::PluralRule> {
+        super::PluralRule::parse(&self.field("Plural-Forms")?)
     }
 }
 
@@ -187,6 +211,7 @@ impl<'a> Reader<'a> {
         let start = start.unwrap_or(first);
         message.line = first + 1;
         let (mut id, mut forms) = (None, Vec::new());
+        message.head = self.rows[first].span.start..self.rows[first].span.start;
         while let Some((words, obsolete)) = self.words(self.at) {
             let begins = |word: &[u8]| {
                 words.strip_prefix(word).filter(|r| !r.first().is_some_and(u8::is_ascii_alphanumeric))
@@ -221,6 +246,9 @@ impl<'a> Reader<'a> {
                     }
                 };
                 forms.push(self.string(rest, message.obsolete)?);
+                let lines = self.rows[row].span.start..self.rows[self.at - 1].span.end;
+                message.head.end = message.forms.first().map_or(lines.start, |f: &Range<usize>| f.start);
+                message.forms.push(lines);
             } else {
                 return Err(self.fault(row, "neither a comment nor a part of a message"));
             }

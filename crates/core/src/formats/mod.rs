@@ -11,8 +11,11 @@ mod po;
 mod toml;
 pub(crate) mod yaml;
 
+use std::borrow::Cow;
+
 use answered::{Answered, Moved, Value, worked_in};
 
+use crate::catalog::Charset;
 use crate::merge::{Leave, MergeOptions, TextMerge, Trust, line_edits, merge_text};
 use crate::text::{Encoding, Text};
 use crate::theme::{Kind, dialect_of};
@@ -25,6 +28,8 @@ type Merger = fn(&[u8], &[u8], &[u8]) -> Option<keyed::KeyedMerge>;
 enum ByKey {
     /// By a merger of its own.
     Own(Merger),
+    /// Message by message, in the charset that the header names.
+    Catalog,
     /// Line by line where that proves right by key, else by outlines.
     Outline(outline::Reader),
 }
@@ -33,8 +38,8 @@ enum ByKey {
 const BY_KEY: [(&str, ByKey); 11] = [
     ("json", ByKey::Own(json::merge)),
     ("jsonc", ByKey::Own(json::merge)),
-    ("po", ByKey::Own(po::merge)),
-    ("pot", ByKey::Own(po::merge)),
+    ("po", ByKey::Catalog),
+    ("pot", ByKey::Catalog),
     ("yaml", ByKey::Outline(yaml::read)),
     ("yml", ByKey::Outline(yaml::read)),
     ("toml", ByKey::Outline(toml::read)),
@@ -81,13 +86,10 @@ fn merge_by_key(
     dialect: &crate::merge::Dialect,
     options: &MergeOptions,
 ) -> Option<TextMerge> {
-    let (b, s, r) = (Text::decode(base)?, Text::decode(site)?, Text::decode(release)?);
-    let unicode = |t: &Text<'_>| t.encoding != Encoding::SingleByte;
-    if !unicode(&b) || !unicode(&s) || !unicode(&r) {
-        return None;
-    }
+    let (b, s, r) = (body(by_key, base)?, body(by_key, site)?, body(by_key, release)?);
     let merged = match by_key {
         ByKey::Own(merge) => merge(&b.body, &s.body, &r.body)?,
+        ByKey::Catalog => po::merge(&b.body, &s.body, &r.body)?,
         ByKey::Outline(reader) => {
             let merged = outline::merge(reader, &b.body, &s.body, &r.body)?;
             // Lines carry comments and blanks too; they do, wherever the keys prove them right.
@@ -108,8 +110,36 @@ fn merge_by_key(
     if options.leave == Leave::Release && !merged.decisions.is_empty() {
         merged = for_release(by_key, merged, [&b.body, &s.body, &r.body])?;
     }
-    merged.bytes = Text::encode(merged.bytes, r.encoding)?;
+    merged.bytes = match r.form {
+        Written::Text(encoding) => Text::encode(merged.bytes, encoding)?,
+        Written::Charset(charset) => charset.encode(&merged.bytes)?,
+    };
     Some(merged)
+}
+
+/// A file's text in UTF-8, and how it is written.
+struct Body<'a> {
+    body: Cow<'a, [u8]>,
+    form: Written,
+}
+
+#[derive(Clone, Copy)]
+enum Written {
+    Text(Encoding),
+    Charset(Charset),
+}
+
+/// Decodes a file; `None` where its letters are not known.
+fn body(by_key: ByKey, bytes: &[u8]) -> Option<Body<'_>> {
+    if let ByKey::Catalog = by_key {
+        let charset = Charset::of_header(bytes)?;
+        if !charset.is_utf8() {
+            return Some(Body { body: charset.decode(bytes)?.into(), form: Written::Charset(charset) });
+        }
+    }
+    let text = Text::decode(bytes)?;
+    let known = text.encoding != Encoding::SingleByte;
+    known.then_some(Body { body: text.body, form: Written::Text(text.encoding) })
 }
 
 /// Puts the release's values in place of the site's at the open spots of a merge by key.
@@ -125,6 +155,7 @@ fn for_release(by_key: ByKey, merged: TextMerge, [base, site, release]: [&[u8]; 
     let [base, site] = worked_in(base, site, answers.collect())?;
     let again = match by_key {
         ByKey::Own(merge) => merge(&base, &site, release)?,
+        ByKey::Catalog => po::merge(&base, &site, release)?,
         ByKey::Outline(reader) => outline::merge(reader, &base, &site, release)?,
     };
     let moved = Moved::between(&merged.bytes, &again.bytes);

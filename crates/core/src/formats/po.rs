@@ -9,7 +9,8 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::keyed::{KeyChange, KeyedMerge};
-use crate::merge::{Outcome, Reason};
+use crate::catalog::{Nearest, PluralRule};
+use crate::merge::{Outcome, Reason, Step};
 
 /// A message of a catalog with its place in the text.
 #[derive(Debug, Clone)]
@@ -151,8 +152,10 @@ fn unquoted(line: &[u8]) -> Option<&[u8]> {
     (!escaped).then_some(inner)
 }
 
-/// Header fields that say when and by what the file was made: the release's, without a question.
-const HOUSEKEEPING: [&[u8]; 6] = [
+/// Header fields that say when, by what and in what letters the file was written: the release's, without a question.
+const HOUSEKEEPING: [&[u8]; 8] = [
+    b"Content-Type",
+    b"Content-Transfer-Encoding",
     b"POT-Creation-Date",
     b"PO-Revision-Date",
     b"Last-Translator",
@@ -177,6 +180,43 @@ impl<'a> Side<'a> {
     fn find(&self, entry: &Entry<'_>) -> Option<&Entry<'a>> {
         self.by_key.get(&entry.key).map(|k| &self.entries[*k])
     }
+
+    /// The rule by which the language counts.
+    fn plural_rule(&self) -> Option<PluralRule> {
+        let header = self.entries.iter().find(|e| e.is_header())?;
+        let field = fields(header).into_iter().find(|(key, _)| key == b"Plural-Forms")?;
+        PluralRule::parse(std::str::from_utf8(field.1).ok()?)
+    }
+}
+
+/// Messages whose id the release reworded under a wording of the site's: the site's entry by the release's, which
+/// has no translation yet.
+fn reworded(base: &Side<'_>, site: &Side<'_>, release: &Side<'_>) -> HashMap<usize, usize> {
+    let dropped = |s: &(usize, &Entry<'_>)| {
+        let entry = s.1;
+        let changed = base.find(entry).is_some_and(|b| b.texts() != entry.texts());
+        changed && entry.is_translated() && release.find(entry).is_none()
+    };
+    let dropped: Vec<(usize, &Entry<'_>)> = site.entries.iter().enumerate().filter(dropped).collect();
+    let mut out = HashMap::new();
+    if dropped.is_empty() {
+        return out;
+    }
+    let new = |r: &(usize, &Entry<'_>)| {
+        !r.1.is_translated() && base.find(r.1).is_none() && site.find(r.1).is_none() && !r.1.is_header()
+    };
+    let new: Vec<(usize, &Entry<'_>)> = release.entries.iter().enumerate().filter(new).collect();
+    let mut index = Nearest::default();
+    new.iter().for_each(|(_, r)| index.add(&r.key.1));
+    for (k, entry) in dropped {
+        if let Some((home, _)) = index.find(&entry.key.1)
+            && new[home].1.forms.len() == entry.forms.len()
+            && new[home].1.key.0 == entry.key.0
+        {
+            out.entry(new[home].0).or_insert(k);
+        }
+    }
+    out
 }
 
 /// What becomes of one entry of the release.
@@ -193,9 +233,20 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     }
     let mut changes: Vec<KeyChange> = Vec::new();
     let mut pieces: Vec<(Option<usize>, Fate<'_>)> = Vec::new();
+    let reworded = reworded(&base, &site, &release);
+    let rules = (site.plural_rule(), release.plural_rule());
+    let counts_anew = matches!(rules, (Some(site), Some(release)) if !site.counts_like(&release));
     for (k, entry) in release.entries.iter().enumerate() {
         let (b, s) = (base.find(entry), site.find(entry));
-        pieces.push((Some(k), release_entry(&base, &site, &release, b, s, entry, &mut changes)));
+        if let Some(before) = reworded.get(&k).map(|s| &site.entries[*s]) {
+            changes.push(KeyChange {
+                step: Some(Step::RenamedKey),
+                ..change(entry, base.find(before), Some(before), Some(entry), Outcome::Moved, None)
+            });
+            pieces.push((Some(k), Fate::Text(Cow::Owned(as_reworded(&site, before, &release, entry)))));
+            continue;
+        }
+        pieces.push((Some(k), release_entry(&base, &site, &release, [b, s], entry, counts_anew, &mut changes)));
     }
     // What only the site has stays, after the entry that it followed; what the release dropped under a change of
     // the site's becomes obsolete.
@@ -203,7 +254,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     let end: &[u8] = if release.text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
     let mut inserted: HashMap<usize, Vec<u8>> = HashMap::new();
     for (k, entry) in site.entries.iter().enumerate() {
-        if release.find(entry).is_some() {
+        if release.find(entry).is_some() || reworded.values().any(|s| *s == k) {
             continue;
         }
         let b = base.find(entry);
@@ -318,9 +369,9 @@ fn release_entry<'a>(
     base: &Side<'a>,
     site: &Side<'a>,
     release: &Side<'a>,
-    b: Option<&Entry<'a>>,
-    s: Option<&Entry<'a>>,
+    [b, s]: [Option<&Entry<'a>>; 2],
     r: &Entry<'a>,
+    counts_anew: bool,
     changes: &mut Vec<KeyChange>,
 ) -> Fate<'a> {
     let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));
@@ -349,7 +400,9 @@ fn release_entry<'a>(
     let empty = Vec::new();
     let text_of =
         |e: Option<&'_ Entry<'a>>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
-    let mut collided = false;
+    // Forms that were written for another rule are for other numbers.
+    let recounted = counts_anew && site_spoke && (r.forms.len() > 1 || s.forms.len() > 1);
+    let mut collided = recounted;
     let mut forms: Vec<u8> = Vec::new();
     for (k, (lines, text)) in r.forms.iter().enumerate() {
         let (bt, st) = (text_of(b, k), text_of(Some(s), k));
@@ -371,13 +424,30 @@ fn release_entry<'a>(
     } else {
         r.is_fuzzy()
     };
-    let (outcome, reason) =
-        if collided { (Outcome::Open, Some(Reason::BothChanged)) } else { (Outcome::Kept, None) };
+    let (outcome, reason) = match (recounted, collided) {
+        (true, _) => (Outcome::Open, Some(Reason::PluralRule)),
+        (_, true) => (Outcome::Open, Some(Reason::BothChanged)),
+        _ => (Outcome::Kept, None),
+    };
     changes.push(change(r, b, Some(s), Some(r), outcome, reason));
     let mut text = comments(s, b, r, fuzzy, release.text);
     text.extend_from_slice(&release.text[r.head.clone()]);
     text.extend(forms);
     Fate::Text(Cow::Owned(text))
+}
+
+/// The release's entry with the wording that the site gave to the one that it took the place of, marked as unsure.
+fn as_reworded(site: &Side<'_>, before: &Entry<'_>, release: &Side<'_>, entry: &Entry<'_>) -> Vec<u8> {
+    let mut text = comments(before, None, entry, true, release.text);
+    let previous = with_ends(&site.text[before.head.clone()], release.text);
+    for line in previous.split_inclusive(|b| *b == b'\n') {
+        text.extend([b"#| ", line].concat());
+    }
+    text.extend_from_slice(&release.text[entry.head.clone()]);
+    for (lines, _) in &before.forms {
+        text.extend(with_ends(&site.text[lines.clone()], release.text));
+    }
+    text
 }
 
 /// The comments of a merged entry: the release's, with the translators' own notes merged and the fuzzy flag set.
@@ -424,6 +494,25 @@ fn with_ends(lines: &[u8], like: &[u8]) -> Vec<u8> {
     crate::text::split_lines(lines).iter().flat_map(|l| [l.content, end].concat()).collect()
 }
 
+/// The fields of a header, by name.
+type Fields<'f> = Vec<(&'f [u8], &'f [u8])>;
+
+fn fields<'f>(entry: &'f Entry<'_>) -> Fields<'f> {
+    let text = entry.forms.first().map_or(&b""[..], |f| &f.1);
+    // Fields end in a written `\n`.
+    let mut out = Vec::new();
+    let mut rest = text;
+    while !rest.is_empty() {
+        let end = rest.windows(2).position(|w| w == b"\\n").unwrap_or(rest.len());
+        let line = &rest[..end];
+        if let Some(colon) = line.iter().position(|b| *b == b':') {
+            out.push((&line[..colon], line[colon + 1..].trim_ascii()));
+        }
+        rest = rest.get(end + 2..).unwrap_or(b"");
+    }
+    out
+}
+
 /// Merges the header field by field.
 fn header<'a>(
     base: &Side<'a>,
@@ -434,22 +523,6 @@ fn header<'a>(
     r: &Entry<'a>,
     changes: &mut Vec<KeyChange>,
 ) -> Fate<'a> {
-    type Fields<'f> = Vec<(&'f [u8], &'f [u8])>;
-    fn fields<'f>(entry: &'f Entry<'_>) -> Fields<'f> {
-        let text = entry.forms.first().map_or(&b""[..], |f| &f.1);
-        // Fields end in a written `\n`.
-        let mut out = Vec::new();
-        let mut rest = text;
-        while !rest.is_empty() {
-            let end = rest.windows(2).position(|w| w == b"\\n").unwrap_or(rest.len());
-            let line = &rest[..end];
-            if let Some(colon) = line.iter().position(|b| *b == b':') {
-                out.push((&line[..colon], line[colon + 1..].trim_ascii()));
-            }
-            rest = rest.get(end + 2..).unwrap_or(b"");
-        }
-        out
-    }
     let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));
     let Some(b) = b else { return kept };
     let _ = (base, site);
@@ -553,6 +626,35 @@ mod tests {
             merged(&base, &base.replace("\"b\"", "\"own\""), &catalog("msgid \"A\"\nmsgstr \"a\"\n"));
         assert_eq!(text, catalog("msgid \"A\"\nmsgstr \"a\"\n\n#~ msgid \"B\"\n#~ msgstr \"own\"\n"));
         assert_eq!(outcomes, [Outcome::Open]);
+    }
+
+    #[test]
+    fn a_reworded_message_takes_the_sites_wording_along_as_unsure() {
+        let base = catalog("msgid \"Opening hours\"\nmsgstr \"Zeiten\"\n");
+        let site = base.replace("Zeiten", "Wann wir mahlen");
+        let release = catalog("#: a:1\nmsgid \"Opening hours today\"\nmsgstr \"\"\n");
+        let (text, outcomes) = merged(&base, &site, &release);
+        assert_eq!(
+            text,
+            catalog(
+                "#: a:1\n#, fuzzy\n#| msgid \"Opening hours\"\nmsgid \"Opening hours today\"\nmsgstr \"Wann wir mahlen\"\n"
+            )
+        );
+        assert_eq!(outcomes, [Outcome::Moved]);
+        let worded = release.replace("today\"\nmsgstr \"\"", "today\"\nmsgstr \"Heute\"");
+        assert_eq!(merged(&base, &site, &worded).1, [Outcome::Open], "the vendor translated it anew");
+    }
+
+    #[test]
+    fn another_plural_rule_is_asked_where_the_site_worded_forms() {
+        let head = |rule: &str| HEAD.to_string() + &format!("\"Plural-Forms: nplurals=2; plural={rule};\\n\"\n");
+        let entry =
+            |one: &str| format!("\nmsgid \"%d a\"\nmsgid_plural \"%d as\"\nmsgstr[0] \"{one}\"\nmsgstr[1] \"2\"\n");
+        let (base, site) = (head("n != 1") + &entry("1"), head("n != 1") + &entry("one"));
+        let (text, outcomes) = merged(&base, &site, &(head("n > 1") + &entry("1")));
+        assert_eq!(outcomes, [Outcome::Open]);
+        assert!(text.contains("#, fuzzy") && text.contains("\"one\"") && text.contains("n > 1"));
+        assert_eq!(merged(&base, &site, &(head("(n==1 ? 0 : 1)") + &entry("1"))).1, [Outcome::Kept]);
     }
 
     #[test]

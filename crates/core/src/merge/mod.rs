@@ -194,6 +194,10 @@ pub enum Step {
     ByKey,
     /// The value went to the key's new name in the release.
     RenamedKey,
+    /// A language that only the site has was brought up to the release's template.
+    Template,
+    /// Compiled from the catalog beside it.
+    Compiled,
     /// A version stamp: the release's, as nothing in the file is open.
     Stamp,
 }
@@ -216,6 +220,8 @@ impl Step {
             Step::ReleaseForm => "form only: as the release is written",
             Step::ByKey => "merged by key",
             Step::RenamedKey => "the release renamed the key",
+            Step::Template => "brought up to the release's template",
+            Step::Compiled => "compiled from the catalog beside it",
             Step::Stamp => "version stamp: the release's",
         }
     }
@@ -252,6 +258,8 @@ pub enum Reason {
     Retyped,
     /// The release dropped the key; where the value goes is open.
     KeyGone,
+    /// The language counts by another rule in the release.
+    PluralRule,
 }
 
 impl Reason {
@@ -271,6 +279,7 @@ impl Reason {
             Reason::NotValid => "the merged file would not be valid",
             Reason::Retyped => "the release changed the type of the value",
             Reason::KeyGone => "the release dropped what the site changed",
+            Reason::PluralRule => "the language's plural rule is another one in the release",
         }
     }
 }

@@ -145,9 +145,8 @@ impl Separated {
         if kind == Kind::Catalog
             && let (Ok(old), Ok(new)) = (Catalog::parse(base), Catalog::parse(site))
         {
-            let there =
-                |m: &crate::catalog::Message| new.messages.iter().any(|n| n.key() == m.key() && !n.obsolete);
-            if let Some(gone) = old.messages.iter().find(|m| !m.obsolete && !there(m)) {
+            let there = entries(&new);
+            if let Some(gone) = old.messages.iter().find(|m| !m.obsolete && !there.contains_key(&m.key())) {
                 let id = String::from_utf8_lossy(&gone.id).into_owned();
                 self.leave(
                     path,

@@ -354,7 +354,7 @@ pub(super) fn changed_words(old: &Catalog, new: &Catalog) -> Vec<u8> {
             out.extend_from_slice(new.line_end());
         }
     }
-    out
+    new.charset.encode(&out).unwrap_or(out)
 }
 
 #[cfg(test)]

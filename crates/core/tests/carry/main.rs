@@ -9,6 +9,7 @@
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
 //! * `lines`: YAML, TOML and INI, case by case
+//! * `words`: languages of the site's own, compiled catalogs
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
 mod across;
@@ -21,6 +22,7 @@ mod separate;
 mod settle;
 mod survey;
 mod through;
+mod words;
 
 use std::collections::BTreeMap;
 use std::sync::Mutex;

@@ -1,0 +1,523 @@
+//! Bringing a catalog up to a template: what is new comes in empty, or with the nearest old translation marked as
+//! unsure; what is gone becomes obsolete. Untouched messages keep their bytes.
+
+use std::collections::{HashMap, HashSet};
+
+use super::write::Style;
+use super::{Catalog, Message, Nearest, lost_placeholders};
+
+/// What bringing a catalog up to a template came to.
+#[derive(Debug, Clone, Default)]
+pub struct Updated {
+    /// The catalog, in its own charset.
+    pub bytes: Vec<u8>,
+    /// The ids of messages that came in without a translation.
+    pub new: Vec<String>,
+    /// Messages that came in with the translation of another.
+    pub reworded: Vec<Reworded>,
+    /// The ids of messages that the template has no more.
+    pub obsolete: Vec<String>,
+    /// Obsolete messages that the template has again.
+    pub revived: usize,
+}
+
+/// A message that came in with the translation of the nearest old one.
+#[derive(Debug, Clone, PartialEq, serde::Serialize)]
+pub struct Reworded {
+    /// The id now.
+    pub id: String,
+    /// The id before.
+    pub before: String,
+    /// How alike they are, from 0 to 1.
+    pub similarity: f64,
+}
+
+/// What a program would trip over in a translation.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+pub struct Misfit {
+    /// The line, from 1.
+    pub line: usize,
+    /// The message's id.
+    pub id: String,
+    /// What does not fit.
+    pub what: String,
+}
+
+/// Counts of a catalog.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Serialize)]
+pub struct Stats {
+    /// All messages but the header and obsolete ones.
+    pub messages: usize,
+    /// Translated, and sure.
+    pub translated: usize,
+    /// Marked as unsure.
+    pub fuzzy: usize,
+    /// Without a translation, or with one only in part.
+    pub empty: usize,
+    /// No more in use.
+    pub obsolete: usize,
+    /// Worded otherwise than in the base, or not in it; nothing where there is no base.
+    pub own: Option<usize>,
+}
+
+fn shown(text: &[u8]) -> String {
+    String::from_utf8_lossy(text).into_owned()
+}
+
+/// Counts a catalog, and what the site worded otherwise than its base.
+pub fn stats(catalog: &Catalog, base: Option<&Catalog>) -> Stats {
+    let mut stats = Stats { own: base.map(|_| 0), ..Stats::default() };
+    let before: HashMap<_, &Message> =
+        base.iter().flat_map(|b| &b.messages).filter(|m| !m.obsolete).map(|m| (m.key(), m)).collect();
+    for message in catalog.messages.iter().filter(|m| !m.is_header()) {
+        if message.obsolete {
+            stats.obsolete += 1;
+            continue;
+        }
+        stats.messages += 1;
+        match (message.is_fuzzy(), message.is_translated()) {
+            (true, _) => stats.fuzzy += 1,
+            (false, true) => stats.translated += 1,
+            (false, false) => stats.empty += 1,
+        }
+        let spoken = message.texts.iter().any(|t| !t.is_empty());
+        let own = before.get(&message.key()).map_or(spoken, |b| b.texts != message.texts);
+        stats.own = stats.own.map(|count| count + usize::from(own));
+    }
+    stats
+}
+
+/// Checks translations against their messages: placeholders, line ends and blanks at the ends, and as many plural
+/// forms as the language has.
+pub fn misfits(catalog: &Catalog) -> Vec<Misfit> {
+    let forms = catalog.plural_rule().map(|rule| rule.forms);
+    let mut out = Vec::new();
+    for message in catalog.messages.iter().filter(|m| !m.obsolete && !m.is_header() && !m.is_fuzzy()) {
+        let mut find = |what: String| out.push(Misfit { line: message.line, id: shown(&message.id), what });
+        if let (Some(_), Some(forms)) = (&message.plural, forms)
+            && message.texts.len() != forms
+        {
+            find(format!("it has {} of the {forms} plural forms", message.texts.len()));
+        }
+        for (k, text) in message.texts.iter().enumerate().filter(|(_, t)| !t.is_empty()) {
+            let of = |id: &[u8]| lost_placeholders(id, text);
+            // A form may leave the number out where it stands for one number alone.
+            let (lost, only) = match &message.plural {
+                None => of(&message.id),
+                Some(_) if k == 0 => (Vec::new(), of(&message.id).1),
+                Some(plural) => of(plural),
+            };
+            if !lost.is_empty() {
+                find(format!("the translation lacks {}", lost.join(", ")));
+            }
+            let known = message.plural.as_ref().map(|p| of(p).1);
+            let only: Vec<String> =
+                only.into_iter().filter(|p| known.as_ref().is_none_or(|known| known.contains(p))).collect();
+            if !only.is_empty() {
+                find(format!("only the translation has {}", only.join(", ")));
+            }
+            for (end, begins) in [("begins", true), ("ends", false)] {
+                let blanks = |text: &[u8]| -> Vec<u8> {
+                    let blank = |b: &&u8| b.is_ascii_whitespace();
+                    match begins {
+                        true => text.iter().take_while(blank).copied().collect(),
+                        false => text.iter().rev().take_while(blank).copied().collect(),
+                    }
+                };
+                let (of_id, of_text) = (blanks(&message.id), blanks(text));
+                let lines = |blanks: &[u8]| blanks.contains(&b'\n');
+                if lines(&of_id) != lines(&of_text) {
+                    find(format!("of message and translation, one {end} with a line end"));
+                } else if of_id.is_empty() != of_text.is_empty() {
+                    find(format!("of message and translation, one {end} with a blank"));
+                }
+            }
+        }
+    }
+    out
+}
+
+/// Brings a catalog up to a template. Messages that the template lacks become obsolete, but for those that `own`
+/// keeps: they stay after the message that they followed. `None` where the template has letters that the catalog's
+/// charset has not.
+pub fn update(mine: &Catalog, template: &Catalog, own: &dyn Fn(&Message) -> bool) -> Option<Updated> {
+    let mut work = Update::new(mine, template);
+    let wanted: HashSet<_> = template.messages.iter().filter(|m| !m.obsolete).map(Message::key).collect();
+    // The site's own, by the message of the template that they follow.
+    let mut following: HashMap<Option<super::po::Key<'_>>, Vec<&Message>> = HashMap::new();
+    let mut last = None;
+    let mut dropped = Vec::new();
+    for message in mine.messages.iter().filter(|m| !m.obsolete) {
+        if wanted.contains(&message.key()) || message.is_header() {
+            last = Some(message.key());
+        } else if own(message) {
+            following.entry(last).or_default().push(message);
+        } else {
+            dropped.push(message);
+        }
+    }
+    work.header();
+    let header = mine.header().map(Message::key);
+    for message in following.remove(&header).unwrap_or_default() {
+        work.as_is(message);
+    }
+    for message in template.messages.iter().filter(|m| !m.obsolete && !m.is_header()) {
+        work.message(message);
+        for own in following.remove(&Some(message.key())).unwrap_or_default() {
+            work.as_is(own);
+        }
+    }
+    for message in following.remove(&None).unwrap_or_default() {
+        work.as_is(message);
+    }
+    for message in dropped {
+        work.drop(message);
+    }
+    work.finish()
+}
+
+struct Update<'a> {
+    mine: &'a Catalog,
+    template: &'a Catalog,
+    style: Style,
+    by_key: HashMap<super::po::Key<'a>, &'a Message>,
+    obsolete: HashMap<super::po::Key<'a>, &'a Message>,
+    /// Translated messages of the catalog, for the nearest.
+    known: Vec<&'a Message>,
+    nearest: Option<Nearest>,
+    /// Obsolete messages that are in use again, or whose translation went to another message.
+    used: HashSet<super::po::Key<'a>>,
+    out: Vec<u8>,
+    updated: Updated,
+}
+
+impl<'a> Update<'a> {
+    fn new(mine: &'a Catalog, template: &'a Catalog) -> Self {
+        let of = |obsolete: bool| {
+            mine.messages.iter().filter(move |m| m.obsolete == obsolete).map(|m| (m.key(), m)).collect()
+        };
+        Update {
+            mine,
+            template,
+            style: Style::of(mine.text()),
+            by_key: of(false),
+            obsolete: of(true),
+            known: Vec::new(),
+            nearest: None,
+            used: HashSet::new(),
+            out: Vec::new(),
+            updated: Updated::default(),
+        }
+    }
+
+    /// A blank line between messages.
+    fn part(&mut self) {
+        if !self.out.is_empty() {
+            self.out.extend_from_slice(self.style.end);
+        }
+    }
+
+    fn as_is(&mut self, message: &Message) {
+        self.part();
+        self.out.extend_from_slice(self.mine.source_of(message).unwrap_or_default());
+        self.end_line();
+    }
+
+    fn end_line(&mut self) {
+        if !self.out.ends_with(b"\n") {
+            self.out.extend_from_slice(self.style.end);
+        }
+    }
+
+    /// Writes lines of one of the catalogs with this one's line ends.
+    fn lines(&mut self, lines: &[u8]) {
+        for line in crate::text::split_lines(lines) {
+            self.out.extend_from_slice(line.content);
+            self.out.extend_from_slice(self.style.end);
+        }
+    }
+
+    /// The catalog's own header, with the date of the template.
+    fn header(&mut self) {
+        let Some(mine) = self.mine.header() else {
+            if let Some(header) = self.template.header() {
+                let source = self.template.source_of(header).unwrap_or_default().to_vec();
+                self.lines(&source);
+            }
+            return;
+        };
+        let before = mine.span.as_ref().map_or(0, |s| s.start);
+        self.out.extend_from_slice(&self.mine.text()[..before]);
+        let source = self.mine.source_of(mine).unwrap_or_default();
+        const DATE: &str = "POT-Creation-Date";
+        let dates = (self.mine.field(DATE), self.template.field(DATE));
+        let mut source = source.to_vec();
+        if let (Some(old), Some(new)) = dates
+            && let Some(at) = find(&source, DATE.as_bytes())
+            && let Some(found) = find(&source[at..], old.as_bytes()).filter(|_| !old.is_empty())
+        {
+            source.splice(at + found..at + found + old.len(), new.bytes());
+        }
+        self.out.extend(source);
+        self.end_line();
+    }
+
+    /// One message of the template.
+    fn message(&mut self, wanted: &'a Message) {
+        let key = wanted.key();
+        let (found, revived) = match (self.by_key.get(&key), self.obsolete.get(&key)) {
+            (Some(found), _) => (Some(*found), false),
+            (None, Some(found)) => (Some(*found), true),
+            (None, None) => (None, false),
+        };
+        let Some(found) = found else { return self.new_message(wanted) };
+        if !revived && found.plural == wanted.plural && same_comments(found, wanted) {
+            return self.as_is(found);
+        }
+        if revived {
+            self.updated.revived += 1;
+            self.used.insert(found.key());
+        }
+        // One that has plural forms now, or none any more, needs another translation.
+        let counted = found.plural.is_some() != wanted.plural.is_some();
+        let texts = self.texts(found, wanted);
+        let fuzzy = found.is_fuzzy() || (counted && found.is_translated());
+        let previous =
+            if counted && found.is_translated() { self.previous(found) } else { previous_of(found, fuzzy) };
+        let same = !revived && found.texts == texts;
+        self.write(wanted, &notes(found), fuzzy, &previous, same.then_some(found), &texts);
+    }
+
+    fn new_message(&mut self, wanted: &'a Message) {
+        let near = self.nearest(wanted);
+        match near {
+            Some((found, score)) => {
+                let texts = self.texts(found, wanted);
+                let previous = self.previous(found);
+                self.write(wanted, &notes(found), true, &previous, None, &texts);
+                self.used.insert(found.key());
+                let (id, before) = (shown(&wanted.id), shown(&found.id));
+                self.updated.reworded.push(Reworded { id, before, similarity: score });
+            }
+            None => {
+                let texts = vec![Vec::new(); self.form_count(wanted)];
+                self.write(wanted, &[], false, &[], None, &texts);
+                self.updated.new.push(shown(&wanted.id));
+            }
+        }
+    }
+
+    fn nearest(&mut self, wanted: &Message) -> Option<(&'a Message, f64)> {
+        if self.nearest.is_none() {
+            let mut index = Nearest::default();
+            // What is in use no more is the likeliest to have been reworded.
+            let known = self.mine.messages.iter().filter(|m| !m.is_header() && m.is_translated() && !m.is_fuzzy());
+            self.known = known.collect();
+            let wanted: HashSet<_> = self.template.messages.iter().map(Message::key).collect();
+            self.known.sort_by_key(|m| (wanted.contains(&m.key()), m.obsolete));
+            self.known.iter().for_each(|m| index.add(&m.id));
+            self.nearest = Some(index);
+        }
+        let (k, score) = self.nearest.as_ref()?.find(&wanted.id)?;
+        Some((self.known[k], score))
+    }
+
+    fn form_count(&self, wanted: &Message) -> usize {
+        if wanted.plural.is_none() { 1 } else { self.mine.plural_rule().map_or(2, |rule| rule.forms) }
+    }
+
+    /// The translations of one message as those of another.
+    fn texts(&self, found: &Message, wanted: &Message) -> Vec<Vec<u8>> {
+        match (&found.plural, &wanted.plural) {
+            (None, None) => found.texts.clone(),
+            (Some(_), None) => found.texts[..1].to_vec(),
+            (None, Some(_)) => vec![found.texts[0].clone(); self.form_count(wanted)],
+            (Some(_), Some(_)) => found.texts.clone(),
+        }
+    }
+
+    /// The comments that say what the message was.
+    fn previous(&self, found: &Message) -> Vec<Vec<u8>> {
+        let mut text = Vec::new();
+        self.style.head(found, "", &mut text);
+        text.split(|b| *b == b'\n')
+            .map(<[u8]>::trim_ascii)
+            .filter(|l| !l.is_empty())
+            .map(|l| [b"#| ", l].concat())
+            .collect()
+    }
+
+    /// Writes a message: the template's comments and id, and these translations. Where they are those of `same`, its
+    /// lines are taken as they are.
+    fn write(
+        &mut self,
+        wanted: &Message,
+        notes: &[Vec<u8>],
+        fuzzy: bool,
+        previous: &[Vec<u8>],
+        same: Option<&Message>,
+        texts: &[Vec<u8>],
+    ) {
+        self.part();
+        let mut comments: Vec<Vec<u8>> = notes.to_vec();
+        comments
+            .extend(wanted.comments.iter().filter(|c| !is_note(c) && kind(c) != b',' && kind(c) != b'|').cloned());
+        let mut flags: Vec<Vec<u8>> = wanted.flags().into_iter().filter(|f| f != b"fuzzy").collect();
+        if fuzzy {
+            flags.insert(0, b"fuzzy".to_vec());
+        }
+        if !flags.is_empty() {
+            comments.push([b"#, ".as_slice(), &flags.join(&b", "[..])].concat());
+        }
+        comments.extend(previous.iter().cloned());
+        for comment in comments {
+            self.out.extend([&comment, self.style.end].concat());
+        }
+        let head = self.template.text()[wanted.head.clone()].to_vec();
+        self.lines(&head);
+        match same {
+            Some(found) => {
+                for lines in &found.forms {
+                    let lines = self.mine.text()[lines.clone()].to_vec();
+                    self.lines(&lines);
+                }
+            }
+            None => self.style.texts(texts, wanted.plural.is_some(), &mut self.out),
+        }
+    }
+
+    /// A message that the template has no more.
+    fn drop(&mut self, message: &'a Message) {
+        self.updated.obsolete.push(shown(&message.id));
+        if !message.texts.iter().any(|t| !t.is_empty()) || self.used.contains(&message.key()) {
+            return;
+        }
+        self.part();
+        for comment in message.comments.iter().filter(|c| is_note(c) || kind(c) == b',') {
+            self.out.extend([comment, self.style.end].concat());
+        }
+        let source = self.mine.text()[message.head.start..message.span.as_ref().map_or(0, |s| s.end)].to_vec();
+        for line in crate::text::split_lines(&source) {
+            self.out.extend([b"#~ ", line.content, self.style.end].concat());
+        }
+    }
+
+    fn finish(mut self) -> Option<Updated> {
+        let stay: Vec<&Message> =
+            self.mine.messages.iter().filter(|m| m.obsolete && !self.used.contains(&m.key())).collect();
+        for message in stay {
+            self.as_is(message);
+        }
+        self.updated.bytes = self.mine.charset.encode(&self.out)?;
+        Some(self.updated)
+    }
+}
+
+fn find(text: &[u8], words: &[u8]) -> Option<usize> {
+    text.windows(words.len().max(1)).position(|w| w == words)
+}
+
+/// The letter that tells a comment's sort: `.`, `:`, `,`, `|`; a blank for a translator's note.
+fn kind(comment: &[u8]) -> u8 {
+    comment.get(1).copied().filter(|b| b".:,|".contains(b)).unwrap_or(b' ')
+}
+
+fn is_note(comment: &[u8]) -> bool {
+    kind(comment) == b' '
+}
+
+fn notes(message: &Message) -> Vec<Vec<u8>> {
+    message.comments.iter().filter(|c| is_note(c)).cloned().collect()
+}
+
+/// The previous message goes with the flag.
+fn previous_of(message: &Message, fuzzy: bool) -> Vec<Vec<u8>> {
+    message.comments.iter().filter(|c| fuzzy && kind(c) == b'|').cloned().collect()
+}
+
+/// Tells whether all that follows the template is as it has it.
+fn same_comments(found: &Message, wanted: &Message) -> bool {
+    let of = |m: &Message| -> Vec<Vec<u8>> {
+        m.comments.iter().filter(|c| matches!(kind(c), b'.' | b':')).cloned().collect()
+    };
+    let flags = |m: &Message| m.flags().into_iter().filter(|f| f != b"fuzzy").collect::<Vec<_>>();
+    of(found) == of(wanted) && flags(found) == flags(wanted)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const HEAD: &str = "msgid \"\"\nmsgstr \"\"\n\"Plural-Forms: nplurals=2; plural=n != 1;\\n\"\n";
+
+    fn updated(mine: &str, template: &str) -> (String, Updated) {
+        let read = |text: &str| Catalog::parse(format!("{HEAD}\n{text}").as_bytes()).unwrap();
+        let updated = update(&read(mine), &read(template), &|m| m.id.starts_with(b"own")).unwrap();
+        let text = String::from_utf8(updated.bytes.clone()).unwrap();
+        (text.strip_prefix(HEAD).unwrap().trim_start().to_string(), updated)
+    }
+
+    #[test]
+    fn a_catalog_that_is_up_to_date_keeps_its_bytes() {
+        let mine = "# note\n#. for menus\n#: a.html:1\n#, c-format\nmsgid \"\"\n\"a %d\"\nmsgstr \"\"\n\"ein \"\n\"%d\"\n\n#~ msgid \"old\"\n#~ msgstr \"alt\"\n";
+        let template = "#. for menus\n#: a.html:1\n#, c-format\nmsgid \"a %d\"\nmsgstr \"\"\n";
+        assert_eq!(updated(mine, template).0, mine);
+    }
+
+    #[test]
+    fn what_is_new_comes_in_empty_or_with_the_nearest_translation() {
+        let (text, updated) = updated(
+            "#: a:1\nmsgid \"Opening hours\"\nmsgstr \"Öffnungszeiten\"\n\nmsgid \"own words\"\nmsgstr \"eigene\"\n\nmsgid \"Gone\"\nmsgstr \"Weg\"\n\nmsgid \"Never said\"\nmsgstr \"\"\n",
+            "#: a:9\nmsgid \"Opening hours today\"\nmsgstr \"\"\n\n#: b:1\nmsgid \"%d visitor\"\nmsgid_plural \"%d visitors\"\nmsgstr[0] \"\"\nmsgstr[1] \"\"\n",
+        );
+        assert_eq!(
+            text,
+            "msgid \"own words\"\nmsgstr \"eigene\"\n\n#: a:9\n#, fuzzy\n#| msgid \"Opening hours\"\nmsgid \"Opening hours today\"\nmsgstr \"Öffnungszeiten\"\n\n#: b:1\nmsgid \"%d visitor\"\nmsgid_plural \"%d visitors\"\nmsgstr[0] \"\"\nmsgstr[1] \"\"\n\n#~ msgid \"Gone\"\n#~ msgstr \"Weg\"\n"
+        );
+        assert_eq!((updated.new.len(), updated.reworded.len(), updated.obsolete.len()), (1, 1, 3));
+    }
+
+    #[test]
+    fn what_is_wanted_again_comes_back_and_references_follow() {
+        let (text, updated) = updated(
+            "# ours\n#: a:1\nmsgid \"A\"\nmsgstr \"\"\n\"a\"\n\n#~ msgid \"B\"\n#~ msgstr \"b\"\n",
+            "#: a:7\nmsgid \"A\"\nmsgstr \"\"\n\n#: b:2\nmsgid \"B\"\nmsgstr \"\"\n",
+        );
+        assert_eq!(text, "# ours\n#: a:7\nmsgid \"A\"\nmsgstr \"\"\n\"a\"\n\n#: b:2\nmsgid \"B\"\nmsgstr \"b\"\n");
+        assert_eq!(updated.revived, 1);
+    }
+
+    #[test]
+    fn a_message_that_counts_now_needs_a_look() {
+        let (text, _) = updated(
+            "msgid \"days\"\nmsgstr \"Tage\"\n",
+            "msgid \"days\"\nmsgid_plural \"days\"\nmsgstr[0] \"\"\nmsgstr[1] \"\"\n",
+        );
+        assert_eq!(
+            text,
+            "#, fuzzy\n#| msgid \"days\"\nmsgid \"days\"\nmsgid_plural \"days\"\nmsgstr[0] \"Tage\"\nmsgstr[1] \"Tage\"\n"
+        );
+    }
+
+    #[test]
+    fn what_programs_trip_over_is_named() {
+        let text = format!(
+            "{HEAD}\nmsgid \"%s of {{name}}\\n\"\nmsgstr \"von {{nom}}\"\n\nmsgid \"%d\"\nmsgid_plural \"%d s\"\nmsgstr[0] \"one\"\n\n#, fuzzy\nmsgid \"%s\"\nmsgstr \"x\"\n\nmsgid \" a\"\nmsgstr \"a\"\n"
+        );
+        let found = misfits(&Catalog::parse(text.as_bytes()).unwrap());
+        let list: Vec<(usize, &str)> = found.iter().map(|m| (m.line, m.what.as_str())).collect();
+        assert_eq!(
+            list,
+            [
+                (5, "the translation lacks %s, {name}"),
+                (5, "only the translation has {nom}"),
+                (5, "of message and translation, one ends with a line end"),
+                (8, "it has 1 of the 2 plural forms"),
+                (16, "of message and translation, one begins with a blank"),
+            ]
+        );
+        let catalog = Catalog::parse(text.as_bytes()).unwrap();
+        let stats = stats(&catalog, Some(&Catalog::parse(HEAD.as_bytes()).unwrap()));
+        assert_eq!((stats.messages, stats.translated, stats.fuzzy, stats.own), (4, 3, 1, Some(4)));
+    }
+}
