@@ -79,6 +79,7 @@ pub(crate) enum Command {
     Sweep(SweepArgs),
     Stock(StockArgs),
     Child(ChildArgs),
+    Catalog(CatalogArgs),
     Note(NoteArgs),
     Init(InitArgs),
     Generate(GenerateArgs),
@@ -511,6 +512,68 @@ pub(crate) struct NewChildArgs {
     pub(crate) zip: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) bounds: Bounds,
+}
+
+/// Look after translations (gettext PO, POT and MO)
+#[derive(Debug, Args)]
+pub(crate) struct CatalogArgs {
+    #[command(subcommand)]
+    pub(crate) what: CatalogCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum CatalogCommand {
+    /// Bring a site's catalog up to a release, message by message
+    ///
+    /// The site's wording wins where the site changed it, the vendor's where only the vendor did. With a template, new
+    /// messages come in empty, reworded ones with the nearest old translation marked as fuzzy, and what is gone
+    /// becomes obsolete.
+    Sync(SyncArgs),
+    /// Compile a catalog to MO
+    Compile {
+        /// The catalog
+        file: PathBuf,
+        /// File for the compiled catalog [default: beside it, as .mo]
+        #[arg(long, value_name = "MO")]
+        out: Option<PathBuf>,
+        /// Write over an older one
+        #[arg(long)]
+        replace: bool,
+    },
+    /// Count what is translated, fuzzy, empty and the site's own, per language
+    Stats {
+        /// Catalogs, or themes with catalogs in them
+        #[arg(required = true)]
+        paths: Vec<PathBuf>,
+        /// The catalog or theme that the site started from, to tell the site's own wording
+        #[arg(long, value_name = "OLD")]
+        base: Option<PathBuf>,
+        #[command(flatten)]
+        bounds: Bounds,
+    },
+}
+
+/// The catalogs that are brought together.
+#[derive(Debug, Args)]
+pub(crate) struct SyncArgs {
+    /// The site's catalog
+    #[arg(long, value_name = "MINE")]
+    pub(crate) site: PathBuf,
+    /// The vendor's catalog that the site started from
+    #[arg(long, value_name = "OLD")]
+    pub(crate) base: Option<PathBuf>,
+    /// The new release's catalog
+    #[arg(long, value_name = "NEW", required_unless_present = "template")]
+    pub(crate) release: Option<PathBuf>,
+    /// The new release's template
+    #[arg(long, value_name = "POT")]
+    pub(crate) template: Option<PathBuf>,
+    /// File for the result [default: stdout]
+    #[arg(long, value_name = "PO")]
+    pub(crate) out: Option<PathBuf>,
+    /// Write over an older result
+    #[arg(long)]
+    pub(crate) replace: bool,
 }
 
 /// Say why the site made a change

@@ -62,6 +62,7 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
         Command::Sweep(args) => commands::place::sweep(&args, &cli.global, console),
         Command::Stock(args) => commands::stock::run(&args, &cli.global, console),
         Command::Child(args) => commands::child::run(&args, &cli.global, console),
+        Command::Catalog(args) => commands::catalog::run(&args, &cli.global, console),
         Command::Note(args) => commands::note::run(&args, &cli.global, console),
         Command::Init(args) => commands::init::run(&args, &cli.global, console),
         Command::Generate(args) => commands::generate::run(&args, console),

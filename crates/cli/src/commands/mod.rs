@@ -1,6 +1,7 @@
 //! The commands, one file each: what was typed, one call of the core, and showing what came out.
 
 pub(crate) mod carry;
+pub(crate) mod catalog;
 pub(crate) mod child;
 pub(crate) mod demo;
 pub(crate) mod forecast;

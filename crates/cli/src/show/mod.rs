@@ -1,6 +1,7 @@
 //! The ways to show what came out: text for people, JSON for programs.
 
 pub(crate) mod carry;
+pub(crate) mod catalog;
 pub(crate) mod child;
 pub(crate) mod forecast;
 pub(crate) mod place;

@@ -8,8 +8,11 @@ mod json;
 mod keyed;
 mod outline;
 mod po;
+mod sync;
 mod toml;
 pub(crate) mod yaml;
+
+pub use sync::{CatalogSides, Collision, Side, SyncFault, Synced, sync_catalog};
 
 use std::borrow::Cow;
 
