@@ -79,6 +79,7 @@ pub(crate) enum Command {
     Sweep(SweepArgs),
     Stock(StockArgs),
     Child(ChildArgs),
+    Settings(SettingsArgs),
     Catalog(CatalogArgs),
     Note(NoteArgs),
     Init(InitArgs),
@@ -514,6 +515,66 @@ pub(crate) struct NewChildArgs {
     pub(crate) bounds: Bounds,
 }
 
+/// Look after settings
+#[derive(Debug, Args)]
+pub(crate) struct SettingsArgs {
+    #[command(subcommand)]
+    pub(crate) what: SettingsCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum SettingsCommand {
+    /// List the values that differ from the vendor's defaults
+    Show(ShowSettingsArgs),
+    /// Carry the settings of one file into another, such as a child theme's
+    ///
+    /// The other file keeps its own writing. What has another type there, or is not allowed, is left out and listed.
+    Move(MoveArgs),
+}
+
+/// What is shown of settings.
+#[derive(Debug, Args)]
+pub(crate) struct ShowSettingsArgs {
+    #[command(flatten)]
+    pub(crate) sources: Sources,
+    /// The form
+    #[arg(long = "as", value_name = "FORM", default_value = "table")]
+    pub(crate) form: ShowAs,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ShowAs {
+    /// A table
+    Table,
+    /// JSON Merge Patch (RFC 7396)
+    MergePatch,
+    /// JSON Patch (RFC 6902)
+    JsonPatch,
+}
+
+/// What is carried where.
+#[derive(Debug, Args)]
+pub(crate) struct MoveArgs {
+    /// The settings file to take from
+    #[arg(long, value_name = "FILE")]
+    pub(crate) from: PathBuf,
+    /// The vendor's file that it started from: only what differs is carried [default: everything is]
+    #[arg(long, value_name = "OLD")]
+    pub(crate) base: Option<PathBuf>,
+    /// The settings file to carry into
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: PathBuf,
+    /// What may be set there: a JSON Schema, or a file of defaults
+    #[arg(long, value_name = "FILE")]
+    pub(crate) allowed: Option<PathBuf>,
+    /// File for the result [default: the file that is carried into]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+    /// Write over a file that is there
+    #[arg(long)]
+    pub(crate) replace: bool,
+}
+
 /// Look after translations (gettext PO, POT and MO)
 #[derive(Debug, Args)]
 pub(crate) struct CatalogArgs {
@@ -646,6 +707,9 @@ pub(crate) struct Sources {
     /// The site's copy of the theme, or a change set that `daxle separate` made of it
     #[arg(long, visible_alias = "changes", value_name = "SITE")]
     pub(crate) site: PathBuf,
+    /// Settings exported from the running site, whole or in part, in place of their file: FILE, or PATH=FILE
+    #[arg(long, value_name = "FILE", hide_short_help = true)]
+    pub(crate) settings: Vec<String>,
     /// Where in a package the theme is, when several fit
     #[arg(long, value_name = "PATH")]
     pub(crate) inside: Option<String>,

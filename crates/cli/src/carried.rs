@@ -14,6 +14,7 @@ use crate::changesets;
 use crate::children::{self, Assembled};
 use crate::config::Config;
 use crate::console::Failure;
+use crate::exports;
 use crate::stock::{self, Place};
 use crate::themes::{Opening, Source};
 
@@ -134,6 +135,8 @@ impl<'a> Carried<'a> {
         } else {
             self.source("site", &themes.site, self.args.site.as_ref())?
         };
+        let given = exports::recorded(&themes.site.settings, &self.account_path);
+        let (site, _) = exports::exchange(site, &given, &self.config.layout)?;
         let parts = match (&self.account.child, &site) {
             (Some(record), Source::Theme(child)) => {
                 Some(children::assemble(&child.tree, record, &self.config.stock()?, &self.config.layout)?)

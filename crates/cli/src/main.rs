@@ -8,6 +8,7 @@ mod children;
 mod commands;
 mod config;
 mod console;
+mod exports;
 mod notes;
 mod progress;
 mod report;
@@ -62,6 +63,7 @@ fn run(cli: Cli, console: &Console) -> Result<Ended, console::Failure> {
         Command::Sweep(args) => commands::place::sweep(&args, &cli.global, console),
         Command::Stock(args) => commands::stock::run(&args, &cli.global, console),
         Command::Child(args) => commands::child::run(&args, &cli.global, console),
+        Command::Settings(args) => commands::settings::run(&args, &cli.global, console),
         Command::Catalog(args) => commands::catalog::run(&args, &cli.global, console),
         Command::Note(args) => commands::note::run(&args, &cli.global, console),
         Command::Init(args) => commands::init::run(&args, &cli.global, console),

@@ -12,6 +12,7 @@ use crate::args::{Bounds, Sources};
 use crate::changesets;
 use crate::config::Config;
 use crate::console::Console;
+use crate::exports::{self, Export};
 use crate::stock::{self, Place};
 
 /// One of the themes, opened.
@@ -108,6 +109,8 @@ pub(crate) struct Pair {
     pub(crate) base: Source,
     pub(crate) site: Source,
     pub(crate) base_at: PathBuf,
+    /// Exported settings that stand in for files of the site's.
+    pub(crate) exports: Vec<Export>,
 }
 
 /// The site's theme, opened; the others are found by what it says of itself.
@@ -116,6 +119,7 @@ pub(crate) struct Site<'a> {
     config: &'a Config,
     single: Option<String>,
     pub(crate) site: Source,
+    pub(crate) exports: Vec<Export>,
     /// The base that a change set is made on.
     made_from: Option<Place>,
     /// What is to be told of that change set.
@@ -154,7 +158,8 @@ impl<'a> Site<'a> {
         } else {
             opening.open(&sources.site, None, single.as_deref())?
         };
-        Ok(Site { sources, config, single, site, made_from, said: said.into_inner() })
+        let (site, exports) = exports::exchange(site, &sources.settings, &config.layout)?;
+        Ok(Site { sources, config, single, site, exports, made_from, said: said.into_inner() })
     }
 
     pub(crate) fn identity(&self) -> Identity {
@@ -189,7 +194,7 @@ impl<'a> Site<'a> {
         let place = self.base(console)?;
         let base = self.open_at(&place)?;
         same_name(self.sources, &[("base", &base), ("site", &self.site)])?;
-        Ok(Pair { base, site: self.site, base_at: place.path })
+        Ok(Pair { base, site: self.site, base_at: place.path, exports: self.exports })
     }
 
     /// Opens base and release, and says what is odd about the three.
@@ -208,7 +213,7 @@ impl<'a> Site<'a> {
             console.warn("the release is identical to the base: there is nothing to carry into");
         }
         Ok(Three {
-            pair: Pair { base, site: self.site, base_at: base_at.path },
+            pair: Pair { base, site: self.site, base_at: base_at.path, exports: self.exports },
             release: new,
             release_at: release_at.path,
         })

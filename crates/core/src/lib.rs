@@ -11,7 +11,7 @@
 //! 4. [`carry::verify`] proves the account against the result, without asking the merge.
 //!
 //! Nothing here touches a file, a terminal, a clock or an environment variable. Modules import downwards only,
-//! in the order in which they are listed: [`text`], [`diff`], [`merge`], [`theme`], [`catalog`], [`formats`], [`stock`],
+//! in the order in which they are listed: [`text`], [`diff`], [`merge`], [`theme`], [`catalog`], [`formats`], [`settings`], [`stock`],
 //! [`child`], [`changes`], [`carry`].
 //!
 //! ```
@@ -59,6 +59,7 @@ pub mod diff;
 pub mod formats;
 pub mod merge;
 pub mod separate;
+pub mod settings;
 pub mod stock;
 pub mod text;
 pub mod theme;

@@ -16,6 +16,7 @@ use crate::carried::{beside, write_account};
 use crate::children;
 use crate::config::{self, Config};
 use crate::console::{Console, Failure};
+use crate::exports;
 use crate::notes::Notes;
 use crate::progress::Progress;
 use crate::show::{self, count};
@@ -32,7 +33,12 @@ pub(crate) fn run(args: &CarryArgs, global: &Global, console: &Console) -> Resul
     let site = Site::open(&args.sources, &others, &config)?;
     let account_path = args.account.clone().unwrap_or_else(|| beside(&args.out, "account.json"));
     let account = if args.sources.base.is_none() && site.identity().parent.is_some() {
-        job.child(&site.site, &args.sources.site, &args.out, &account_path)?
+        let mut account = job.child(&site.site, &args.sources.site, &args.out, &account_path)?;
+        if !site.exports.is_empty() {
+            exports::record(&mut account, &site.exports, &account_path);
+            write_account(&account_path, &account)?;
+        }
+        account
     } else {
         let [release] = &args.release[..] else {
             return Err(Trouble::new("a theme is carried into one release")
@@ -71,7 +77,8 @@ impl Job<'_> {
         // What a child lacks is told before anything is written.
         let mut children = Vec::new();
         for path in &self.args.child {
-            let child = Sources { site: path.clone(), base: None, inside: None, ..sources.clone() };
+            let child =
+                Sources { site: path.clone(), base: None, inside: None, settings: Vec::new(), ..sources.clone() };
             let child = Site::open(&child, &[], self.config)?.site;
             children::vendors(&child.identity(), &self.args.release, self.config)?;
             children.push(child);
@@ -125,7 +132,7 @@ impl Job<'_> {
         let opened =
             if args.through.is_empty() { Vec::new() } else { three.stops(&args.through, &args.sources, config)? };
         let stops = self.way(&args.through, &opened, &inputs, &options)?;
-        let account = match (&three.pair.site, &three.release) {
+        let mut account = match (&three.pair.site, &three.release) {
             (Source::Theme(site), Source::Theme(release)) => {
                 let aside = beside(out, "aside");
                 let building = Building::begin(out, &aside, args.replace, &site.tree, &release.tree)?;
@@ -139,6 +146,7 @@ impl Job<'_> {
             _ => one_file(args, &inputs, &options)?,
         };
         drop(progress);
+        exports::record(&mut account, &three.pair.exports, account_path);
         write_account(account_path, &account)?;
         if account.changes.iter().any(|c| c.note.is_some()) && out.is_dir() {
             let result = FolderTree::read(out, args.sources.bounds.link_rule(), args.sources.bounds.limits())?;
@@ -205,6 +213,7 @@ impl Job<'_> {
             name: opened.identity.parent.clone(),
             version,
             files,
+            settings: Vec::new(),
         };
         let newest = vendors.current().first().map(|r| r.version.clone());
         let inputs = Inputs {

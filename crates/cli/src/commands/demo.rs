@@ -27,6 +27,7 @@ pub(crate) fn run(args: DemoArgs, global: &Global, console: &Console) -> Result<
     std::env::set_current_dir(&dir).map_err(|e| Trouble::io("enter", &dir, &e))?;
 
     let sources = Sources {
+        settings: Vec::new(),
         base: Some("packages/lanternfold-2.6.1.zip".into()),
         site: "site/lanternfold".into(),
         inside: None,

@@ -12,6 +12,7 @@ pub(crate) mod pack;
 pub(crate) mod place;
 pub(crate) mod report;
 pub(crate) mod separate;
+pub(crate) mod settings;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;

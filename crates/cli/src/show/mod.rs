@@ -6,6 +6,7 @@ pub(crate) mod child;
 pub(crate) mod forecast;
 pub(crate) mod place;
 pub(crate) mod separate;
+pub(crate) mod settings;
 pub(crate) mod settle;
 pub(crate) mod stock;
 pub(crate) mod survey;

@@ -11,7 +11,7 @@ use super::run::CarryOptions;
 use super::walk::Area;
 use crate::changes::{ChangeId, Origin, What};
 use crate::child::Override;
-use crate::merge::{Outcome, Reason, Step};
+use crate::merge::{Outcome, Reason, SettingsRules, Step};
 use crate::theme::changelog::Notes;
 use crate::theme::{Identity, Jump, Kind};
 
@@ -47,6 +47,9 @@ pub struct Account {
     /// Things to know that are no decision.
     #[serde(default)]
     pub remarks: Vec<Remark>,
+    /// Settings that the site left alone and the release changed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub defaults: Vec<DefaultRecord>,
     /// The areas of the site to walk through before the result goes live.
     #[serde(default)]
     pub walk: Vec<Area>,
@@ -95,6 +98,18 @@ pub struct Theme {
     pub version: Option<String>,
     /// How many files it has.
     pub files: usize,
+    /// Settings exported from the running site that stood in for files of the theme.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub settings: Vec<StandIn>,
+}
+
+/// A file of exported settings that stood in for one of the theme.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StandIn {
+    /// The file in the theme.
+    pub path: String,
+    /// Where the export was read from, relative to the account.
+    pub source: String,
 }
 
 impl Theme {
@@ -107,6 +122,7 @@ impl Theme {
             name: identity.name.clone(),
             version: identity.version.clone(),
             files,
+            settings: Vec::new(),
         }
     }
 
@@ -465,6 +481,24 @@ pub struct FileRecord {
     /// BLAKE3 digest of the file in the site theme, as it was when the carry read it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub site_digest: Option<String>,
+    /// How its settings were merged, where the layout says so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub settings: Option<SettingsRules>,
+}
+
+/// A value that the site left alone and the release changed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct DefaultRecord {
+    /// The settings file, as it is in the result.
+    pub path: String,
+    /// The key, with dots between its names.
+    pub key: String,
+    /// The value that the site had.
+    pub before: String,
+    /// The release's value.
+    pub after: String,
+    /// The site's stays; else it follows the release.
+    pub held: bool,
 }
 
 /// Where a file's content comes from.

@@ -4,14 +4,16 @@ use std::ops::Range;
 
 use super::Content;
 use super::account::{
-    Blob, ChangeRecord, Decision, FileRecord, Lines, Remark, Source, Stands, State, Theme, VendorChange,
+    Blob, ChangeRecord, Decision, DefaultRecord, FileRecord, Lines, Remark, Source, Stands, State, Theme,
+    VendorChange,
 };
+use super::defaults::{defaults, dropped_names};
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
 use super::words::own_language;
 use crate::changes::{Change, ChangeId, FileChange, What};
-use crate::formats::{is_by_key, merge_file};
-use crate::merge::{Leave, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
+use crate::formats::{is_by_key, is_settings, merge_file};
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, SettingsRules, Step, TextMerge, Trust};
 use crate::text::split_lines;
 use crate::theme::{Digest, Entry, Kind, ReadError, Stamp, Tree, Version, dialect_of, find_stamp, with_stamp};
 
@@ -36,6 +38,7 @@ pub(crate) struct FileResult {
     pub(crate) record: Option<FileRecord>,
     pub(crate) vendor: Option<VendorChange>,
     pub(crate) remarks: Vec<Remark>,
+    pub(crate) defaults: Vec<DefaultRecord>,
 }
 
 /// What stands in for a file's site or release text after a stretch was followed into another file.
@@ -76,7 +79,7 @@ pub(crate) fn carry_file(
 ) -> Result<FileResult, ReadError> {
     let work = Work::new(inputs, options, triple, touched, instead);
     let Some(touched) = touched else {
-        return Ok(work.untouched());
+        return work.untouched();
     };
     if instead.site.is_none() && instead.release.is_some() && triple.base.is_none() {
         return work.both_added(touched);
@@ -150,19 +153,44 @@ impl<'a> Work<'a> {
     }
 
     /// The site left the file alone: it follows the release, also out of the theme.
-    fn untouched(&self) -> FileResult {
-        let content = match &self.instead.release {
+    fn untouched(&self) -> Result<FileResult, ReadError> {
+        let mut merged = self.instead.release.clone();
+        let mut defaults = Vec::new();
+        let changed = matches!((self.base, self.release), (Some(b), Some(r)) if b.digest != r.digest && !r.binary);
+        if changed && self.site.is_some() && is_settings(&self.path) && merged.is_none() {
+            let base = self.read(self.inputs.base, self.triple.base)?;
+            let release = self.read(self.inputs.release, self.triple.release)?;
+            let rules = self.inputs.layout.settings(&self.path);
+            defaults = self::defaults(&self.path, [&base, &base, &release], rules.hold);
+            if rules.hold && !defaults.is_empty() && self.options.trust != Trust::Strict {
+                let options = self.merge_options()?;
+                merged = merge_file(&self.path, Kind::Settings, &base, &base, &release, &options).map(|m| m.bytes);
+            }
+        }
+        let content = match &merged {
             Some(bytes) => Some(Content::Merged(bytes.clone(), self.triple.release)),
             None => self.triple.release.map(Content::Release),
         };
-        let record = self.instead.release.as_ref().map(|b| self.record(Source::Merged, Some(Digest::of(b))));
-        FileResult {
+        let record = merged.as_ref().map(|b| self.record(Source::Merged, Some(Digest::of(b))));
+        Ok(FileResult {
             path: self.release_path(),
             in_result: content.is_some(),
             content,
             record,
+            defaults,
             ..FileResult::default()
-        }
+        })
+    }
+
+    /// How the file is merged by key, as the layout says.
+    fn settings_rules(&self) -> Result<SettingsRules, ReadError> {
+        let layout = self.inputs.layout.settings(&self.path);
+        let release = self.inputs.release;
+        let allowed = match layout.allowed.and_then(|path| Some((release.find(&path)?, path))) {
+            Some((k, path)) => Some((path, release.read(k)?)),
+            None => None,
+        };
+        Ok(SettingsRules { hold: layout.hold, identity: layout.identity, allowed })
     }
 
     /// The site's text of the file.
@@ -211,7 +239,15 @@ impl<'a> Work<'a> {
             from,
             digest: digest.map(|d| d.hex()),
             site_digest: self.site.map(|e| e.digest.hex()),
+            settings: self.told_rules(),
         }
+    }
+
+    /// The rules of the layout for the file, where it has some.
+    fn told_rules(&self) -> Option<SettingsRules> {
+        let layout = self.inputs.layout.settings(&self.path);
+        let rules = SettingsRules { hold: layout.hold, identity: layout.identity, allowed: None };
+        (is_settings(&self.path) && rules != SettingsRules::default()).then_some(rules)
     }
 
     fn change(&self, change: &Change, outcome: Outcome, step: Option<Step>) -> ChangeRecord {
@@ -364,7 +400,7 @@ impl<'a> Work<'a> {
                 self.read(self.inputs.release, self.triple.release)?,
             );
             // Two files of their own are not to be mixed, whatever the rule of the language.
-            let both = MergeOptions { trust: Trust::Strict, ..self.merge_options() };
+            let both = MergeOptions { trust: Trust::Strict, ..self.merge_options()? };
             if dialect_of(&self.path, self.kind, &s).markers
                 && let Some(merge) = merge_file(&self.path, self.kind, b"", &s, &r, &both)
             {
@@ -386,13 +422,14 @@ impl<'a> Work<'a> {
         self.ask(touched, reason, content)
     }
 
-    fn merge_options(&self) -> MergeOptions {
-        MergeOptions {
+    fn merge_options(&self) -> Result<MergeOptions, ReadError> {
+        Ok(MergeOptions {
             trust: self.options.trust,
             leave: self.options.leave,
             keep_blanks: self.options.keep_blanks,
             release_label: self.inputs.themes.release.version.clone().unwrap_or_default(),
-        }
+            settings: if is_settings(&self.path) { self.settings_rules()? } else { SettingsRules::default() },
+        })
     }
 
     fn all_three(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
@@ -402,7 +439,8 @@ impl<'a> Work<'a> {
         let followed = (r.path != b.path).then_some(Step::Renamed);
         let as_found = self.instead.site.is_none() && self.instead.release.is_none();
         let alike = r.digest == b.digest || r.digest == s.digest || s.digest == b.digest;
-        let mut result = if as_found && alike {
+        let ruled = r.digest == b.digest && self.inputs.layout.settings(&self.path).allowed.is_some();
+        let mut result = if as_found && alike && !ruled {
             let (outcome, from) = match (s.digest == b.digest, r.digest == s.digest) {
                 (true, _) => (Outcome::Kept, Source::Release),
                 (_, true) => (Outcome::Already, Source::Release),
@@ -422,7 +460,7 @@ impl<'a> Work<'a> {
             let merge = if any_binary {
                 None
             } else {
-                merge_file(&self.path, self.kind, &texts[0], &texts[1], &texts[2], &self.merge_options())
+                merge_file(&self.path, self.kind, &texts[0], &texts[1], &texts[2], &self.merge_options()?)
             };
             match merge {
                 None => self.ask_binary(touched, Reason::BothReplaced)?,
@@ -500,11 +538,18 @@ impl<'a> Work<'a> {
         }
         // Other kinds can hold markers; they are looked at when the result is proved.
         let settings = self.kind == Kind::Settings;
+        let sides = [&texts[0][..], &texts[1], &texts[2]];
+        let held = self.inputs.layout.settings(&self.path).hold;
+        let defaults = if is_settings(&self.path) { defaults(&self.path, sides, held) } else { Vec::new() };
         let fault = |bytes: &[u8]| settings.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_binary(touched, Reason::NotValid);
         }
-        let mut result = FileResult { path: self.path.clone(), vendor: self.vendor(), ..FileResult::default() };
+        let mut result =
+            FileResult { path: self.path.clone(), vendor: self.vendor(), defaults, ..FileResult::default() };
+        if is_settings(&self.path) {
+            result.remarks.extend(dropped_names(&self.path, sides));
+        }
         if let Some(k) = (0..3).find(|k| fault(&texts[*k]).is_some()) {
             let (line, what) = fault(&texts[k]).unwrap_or_default();
             let side = ["base", "site", "release"][k];
@@ -572,7 +617,7 @@ impl<'a> Work<'a> {
                 decision.id = format!("{}-{nth}", decision.id);
             }
             *nth += 1;
-            decision.suggestion = suggestion(self.kind, &decision);
+            decision.suggestion = open.hint.clone().or_else(|| suggestion(self.kind, &decision));
             for k in open.edits.iter().filter_map(|e| at.get(*e)) {
                 result.changes[*k].decision = Some(decision.id.clone());
             }

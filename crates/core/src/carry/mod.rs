@@ -7,6 +7,7 @@
 pub mod account;
 mod across;
 mod checks;
+mod defaults;
 mod drift;
 mod file;
 mod markers;

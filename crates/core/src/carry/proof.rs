@@ -566,10 +566,23 @@ impl Proof {
         let written = self.account.decisions.iter().any(|d| {
             d.path == file.path && d.answer.as_ref().is_some_and(|a| a.take == super::account::Take::Text)
         });
+        // A value of another type says the same when only its quotes differ.
+        let plain = |v: Option<&String>| v.map(|v| v.trim_matches('"').to_string());
+        let held: HashSet<String> =
+            self.account.defaults.iter().filter(|d| d.held && d.path == file.path).map(|d| d.key.clone()).collect();
+        let retyped = self
+            .account
+            .changes
+            .iter()
+            .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
         let paths: std::collections::BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
             let shown = path.replace('\0', ".");
+            let is_held = held.contains(shown.trim_start_matches('.')) && x == s;
+            if is_held || (retyped && plain(x) == plain(s)) {
+                continue;
+            }
             let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
             // What one side emptied and the other added to is no value of its own.
             let empty = |v: Option<&String>| v.is_some_and(|v| v == "{}" || v == "[]");

@@ -249,6 +249,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         vendor: Vec::new(),
         notes: inputs.vendor_notes.clone(),
         remarks: Vec::new(),
+        defaults: Vec::new(),
         walk: Vec::new(),
         options: CarryOptions::default(),
         child: None,
@@ -273,6 +274,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         account.files.extend(result.record);
         account.vendor.extend(result.vendor);
         account.remarks.extend(result.remarks);
+        account.defaults.extend(result.defaults);
     }
     account.vendor.sort_by(|a, b| a.path.cmp(&b.path));
     account.totals = Totals::of(&account.changes);

@@ -434,6 +434,7 @@ impl<'a> Way<'a> {
                 from: Source::Release,
                 digest: Some(inputs.release.entries()[k].digest.hex()),
                 site_digest: None,
+                settings: None,
             });
         }
         for file in &mut account.files {

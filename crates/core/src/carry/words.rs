@@ -148,7 +148,7 @@ impl Compiled {
             let triple = &triples[k];
             let twin = Twin { inputs, options, triple, touched: touched(inputs, triple, by_path) };
             let new = match source {
-                Some(source) => twin.from_source(source, &results[k])?,
+                Some(source) => twin.compiled_anew(source, &results[k])?,
                 None => None,
             };
             let new = match new {
@@ -197,7 +197,7 @@ impl Twin<'_> {
     }
 
     /// Compiles it from the catalog beside it; nothing where it says so already, or is not made from there.
-    fn from_source(&self, source: &FileResult, own: &FileResult) -> Result<Option<FileResult>, ReadError> {
+    fn compiled_anew(&self, source: &FileResult, own: &FileResult) -> Result<Option<FileResult>, ReadError> {
         let (Some(content), true) = (&source.content, self.triple.release.is_some() || self.triple.site.is_some())
         else {
             return Ok(None);

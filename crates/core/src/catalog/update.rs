@@ -87,6 +87,29 @@ pub fn stats(catalog: &Catalog, base: Option<&Catalog>) -> Stats {
     stats
 }
 
+/// A catalog of the messages that one has otherwise than another, with its header; empty where there are none.
+pub(crate) fn changed_words(old: &Catalog, new: &Catalog) -> Vec<u8> {
+    let before: HashMap<_, _> = old.messages.iter().filter(|m| !m.obsolete).map(|m| (m.key(), m)).collect();
+    let differs = |m: &&Message| {
+        !m.is_header()
+            && !m.obsolete
+            && before.get(&m.key()).is_none_or(|b| b.texts != m.texts || b.is_fuzzy() != m.is_fuzzy())
+    };
+    let changed: Vec<_> = new.messages.iter().filter(differs).collect();
+    let header = new.header().filter(|h| !changed.is_empty() || old.header().is_none_or(|b| b.texts != h.texts));
+    let mut out = Vec::new();
+    for message in header.into_iter().chain(changed) {
+        if !out.is_empty() {
+            out.extend_from_slice(new.line_end());
+        }
+        out.extend_from_slice(new.source_of(message).unwrap_or_default());
+        if !out.ends_with(b"\n") {
+            out.extend_from_slice(new.line_end());
+        }
+    }
+    new.charset.encode(&out).unwrap_or(out)
+}
+
 /// Checks translations against their messages: placeholders, line ends and blanks at the ends, and as many plural
 /// forms as the language has.
 pub fn misfits(catalog: &Catalog) -> Vec<Misfit> {

@@ -1,10 +1,14 @@
 //! INI and `key = value` files: sections, keys, values that continue on indented lines, comments behind `#`, `;`
 //! or `!`.
 
-use super::outline::{Body, Item, Outline, line_end};
+use super::keyed::Rules;
+use super::outline::{Body, Item, Outline, Reader, line_end};
+
+/// INI and `key = value` files.
+pub(crate) const READER: Reader = Reader { read, flow: None };
 
 /// Reads a file into an outline; `None` where a line is none of the above or a key stands twice.
-pub(crate) fn read(text: &[u8]) -> Option<Outline> {
+fn read(text: &[u8], _: &Rules) -> Option<Outline> {
     let mut reader = Ini { text, root: Vec::new(), section: None, lead: 0 };
     let mut at = 0;
     while at < text.len() {

@@ -9,7 +9,9 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
-use super::keyed::{IDENTITY, KeyChange, KeyedMerge, Refit};
+use super::homes::{Home, Keys, Known, Path, plan};
+use super::keyed::{KeyChange, KeyedMerge, Refit, Rules, converted};
+use super::tree::Node as Tree;
 use crate::merge::{Outcome, Reason, Step};
 
 /// A parsed value with its place in the text.
@@ -192,6 +194,27 @@ fn decoded(literal: &[u8]) -> String {
     serde_json::from_slice(literal).unwrap_or_else(|_| String::from_utf8_lossy(literal).into_owned())
 }
 
+/// Reads a document into a tree of values with their literals; `None` where it is malformed or repeats a key.
+pub(crate) fn tree(text: &[u8]) -> Option<Tree> {
+    fn of(node: &Node, text: &[u8]) -> Tree {
+        match &node.value {
+            Value::Object(members) => {
+                Tree::Map(members.iter().map(|m| (m.key.clone(), of(&m.node, text))).collect())
+            }
+            Value::Array(items) => Tree::List(items.iter().map(|m| of(&m.node, text)).collect()),
+            Value::Scalar => {
+                let raw = &text[node.span.clone()];
+                let literal = String::from_utf8_lossy(raw).into_owned();
+                let value =
+                    serde_json::from_slice(raw).unwrap_or_else(|_| serde_json::Value::from(literal.as_str()));
+                Tree::Leaf { literal, value }
+            }
+        }
+    }
+    let node = Parser::document(text)?;
+    unique_keys(&node).then(|| of(&node, text))
+}
+
 /// A version of the document.
 #[derive(Clone, Copy)]
 struct Doc<'a> {
@@ -243,25 +266,219 @@ struct Merger<'a> {
     site: Doc<'a>,
     release: Doc<'a>,
     refit: Refit,
+    rules: &'a Rules,
+    /// Pointers of keys that the release renamed or moved.
+    homes: Vec<String>,
+    /// By pointer of a dropped key: what may have taken its place.
+    hints: HashMap<String, String>,
     changes: Vec<KeyChange>,
 }
 
+/// The keys of a document.
+fn keys(doc: Doc<'_>, root: &Node) -> Keys {
+    fn walk(doc: Doc<'_>, node: &Node, path: &mut Path, out: &mut Keys) {
+        let Value::Object(members) = &node.value else { return };
+        let mut before = None;
+        for member in members {
+            path.push(member.key.clone());
+            let table = matches!(member.node.value, Value::Object(_));
+            out.insert(path.clone(), Known { value: doc.canonical(&member.node), table, before });
+            walk(doc, &member.node, path, out);
+            path.pop();
+            before = Some(member.key.clone());
+        }
+    }
+    let mut out = Keys::new();
+    walk(doc, root, &mut Vec::new(), &mut out);
+    out
+}
+
+/// Moves a key to where the release has it; whether it could.
+fn rehome(root: &mut Node, home: &Home) -> bool {
+    fn members(node: &mut Node) -> Option<&mut Vec<Member>> {
+        match &mut node.value {
+            Value::Object(members) => Some(members),
+            _ => None,
+        }
+    }
+    fn taken(node: &mut Node, path: &[String]) -> Option<Member> {
+        let (name, rest) = path.split_first()?;
+        let list = members(node)?;
+        let k = list.iter().position(|m| m.key == *name)?;
+        if rest.is_empty() { Some(list.remove(k)) } else { taken(&mut list[k].node, rest) }
+    }
+    fn fits(node: &Node, path: &[String]) -> bool {
+        let Value::Object(list) = &node.value else { return false };
+        let Some((name, rest)) = path.split_first() else { return true };
+        list.iter().find(|m| m.key == *name).is_none_or(|m| !rest.is_empty() && fits(&m.node, rest))
+    }
+    fn put(node: &mut Node, path: &[String], mut member: Member) {
+        let (Some((name, rest)), Some(list)) = (path.split_first(), members(node)) else { return };
+        if rest.is_empty() {
+            member.key.clone_from(name);
+            list.push(member);
+            return;
+        }
+        let k = list.iter().position(|m| m.key == *name).unwrap_or_else(|| {
+            // A section that only the release has so far: no text stands behind it.
+            let node = Node { span: 0..0, from: 0, value: Value::Object(Vec::new()) };
+            list.push(Member {
+                key: name.clone(),
+                before: 0..0,
+                body: 0..0,
+                after_value: 0..0,
+                after_comma: 0..0,
+                node,
+            });
+            list.len() - 1
+        });
+        put(&mut list[k].node, rest, member);
+    }
+    if !fits(root, &home.to) {
+        return false;
+    }
+    if let Some(member) = taken(root, &home.from) {
+        put(root, &home.to, member);
+    }
+    true
+}
+
+/// Lets the lists that order the keys of an object beside them name the keys that are there: what one side dropped and
+/// the other kept is named again, and what is gone is not.
+fn in_order(mut text: Vec<u8>, docs: &[Doc<'_>; 3], nodes: &[Node; 3]) -> Option<Vec<u8>> {
+    let result = Parser::document(&text)?;
+    let mut splices: Vec<(Range<usize>, Vec<u8>)> = Vec::new();
+    let mut queue: Vec<[Option<&Node>; 4]> =
+        vec![[Some(&result), Some(&nodes[0]), Some(&nodes[1]), Some(&nodes[2])]];
+    while let Some(level) = queue.pop() {
+        let [Some(Value::Object(members)), ..] = level.map(|n| n.map(|n| &n.value)) else { continue };
+        let doc = Doc { text: &text };
+        let list = |doc: Doc<'_>, node: Option<&Node>| -> Option<Vec<String>> {
+            let Some(Value::Array(items)) = node.map(|n| &n.value) else { return None };
+            let text = |m: &Member| doc.raw(&m.node).starts_with(b"\"").then(|| decoded(doc.raw(&m.node)));
+            items.iter().map(text).collect()
+        };
+        for member in members {
+            let beside = |node: Option<&'_ Node>, key: &str| -> Option<Node> { node?.member(key).cloned() };
+            let of = |k: usize, key: &str| beside(level[k], key);
+            if let Value::Object(_) = member.node.value {
+                queue.push([
+                    Some(&member.node),
+                    level[1].and_then(|n| n.member(&member.key)),
+                    level[2].and_then(|n| n.member(&member.key)),
+                    level[3].and_then(|n| n.member(&member.key)),
+                ]);
+            }
+            // An object of very many members is data, and has no list of its order beside it.
+            let Some(named) = list(doc, Some(&member.node)).filter(|_| members.len() <= 200) else { continue };
+            let lists: Vec<Vec<String>> =
+                (0..3).map(|k| list(docs[k], of(k + 1, &member.key).as_ref()).unwrap_or_default()).collect();
+            let orders = |object: &&Member| {
+                let keys = |k: usize| of(k, &object.key).map(|n| n.keys()).unwrap_or_default();
+                matches!(object.node.value, Value::Object(_))
+                    && !lists[0].is_empty()
+                    && lists[0].iter().all(|name| keys(1).contains(name))
+            };
+            let Some(object) = members.iter().find(orders) else { continue };
+            let keys = |k: usize| of(k, &object.key).map(|n| n.keys()).unwrap_or_default();
+            let (now, before, site, release) = (object.node.keys(), keys(1), keys(2), keys(3));
+            let Value::Array(items) = &member.node.value else { continue };
+            for (k, name) in named.iter().enumerate() {
+                // What the release itself leaves dangling is the vendor's.
+                if !now.contains(name) && before.contains(name) && release.contains(name) {
+                    let gone = match items.get(k + 1) {
+                        Some(next) => items[k].body.start..next.body.start,
+                        None if k > 0 => items[k - 1].body.end..items[k].body.end,
+                        None => items[k].body.clone(),
+                    };
+                    splices.push((gone, Vec::new()));
+                }
+            }
+            for (own, other) in [(&lists[1], &release), (&lists[2], &site)] {
+                for (k, name) in own.iter().enumerate() {
+                    if !now.contains(name) || other.contains(name) || named.contains(name) {
+                        continue;
+                    }
+                    let anchor = own[..k].iter().rev().find_map(|n| named.iter().position(|m| m == n));
+                    let literal = serde_json::Value::from(name.as_str()).to_string().into_bytes();
+                    let blanks = items.first().map_or(&b""[..], |m| &text[m.before.clone()]);
+                    let gap = if blanks.is_empty() { b" " } else { blanks };
+                    match (anchor, items.first()) {
+                        (Some(at), _) => {
+                            let end = items[at].body.end;
+                            splices.push((end..end, [b",", gap, &literal].concat()));
+                        }
+                        (None, Some(first)) => {
+                            let start = first.body.start;
+                            splices.push((start..start, [&literal[..], b",", gap].concat()));
+                        }
+                        (None, None) => {
+                            splices.push((member.node.span.start + 1..member.node.span.start + 1, literal))
+                        }
+                    }
+                }
+            }
+        }
+    }
+    splices.sort_by_key(|(at, _)| std::cmp::Reverse((at.start, at.end)));
+    for (at, bytes) in splices {
+        text.splice(at, bytes);
+    }
+    Some(text)
+}
+
+impl Node {
+    fn member(&self, key: &str) -> Option<&Node> {
+        match &self.value {
+            Value::Object(members) => members.iter().find(|m| m.key == key).map(|m| &m.node),
+            _ => None,
+        }
+    }
+
+    fn keys(&self) -> HashSet<String> {
+        match &self.value {
+            Value::Object(members) => members.iter().map(|m| m.key.clone()).collect(),
+            _ => HashSet::new(),
+        }
+    }
+}
+
+fn pointer_of(path: &[String]) -> String {
+    path.iter().map(|name| format!("\0{name}")).collect()
+}
+
 /// Merges three versions of a JSON document; `None` where one of them cannot be read or repeats a key.
-pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMerge> {
-    let nodes = [Parser::document(base)?, Parser::document(site)?, Parser::document(release)?];
+pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> Option<KeyedMerge> {
+    let mut nodes = [Parser::document(base)?, Parser::document(site)?, Parser::document(release)?];
     if !nodes.iter().all(unique_keys) {
         return None;
     }
+    let docs = [base, site, release].map(|text| Doc { text });
+    let of = |k: usize| keys(docs[k], &nodes[k]);
+    let mut plan = plan(&of(0), &of(1), &of(2), rules.bold);
+    plan.homes.retain(|home| {
+        let mut moved = [nodes[0].clone(), nodes[1].clone()];
+        let all = moved.iter_mut().all(|node| rehome(node, home));
+        if all {
+            let [base, site] = moved;
+            (nodes[0], nodes[1]) = (base, site);
+        }
+        all
+    });
     let mut merger = Merger {
-        base: Doc { text: base },
-        site: Doc { text: site },
-        release: Doc { text: release },
+        base: docs[0],
+        site: docs[1],
+        release: docs[2],
         refit: Refit::new(site, release),
+        rules,
+        homes: plan.homes.iter().map(|h| pointer_of(&h.to)).collect(),
+        hints: plan.hints.into_iter().map(|(path, hint)| (pointer_of(&path), hint)).collect(),
         changes: Vec::new(),
     };
     let root = merger.value("", Some(&nodes[0]), &nodes[1], &nodes[2]).into_owned();
     let span = &nodes[2].span;
     let text = [&release[..span.start], &root, &release[span.end..]].concat();
+    let text = in_order(text, &docs, &nodes)?;
     // The text must hold what was decided, or it is not to be trusted.
     let result = Parser::document(&text)?;
     if !comments_arrived(base, site, &text) {
@@ -351,8 +568,16 @@ impl<'a> Merger<'a> {
         step: Option<Step>,
         reason: Option<Reason>,
     ) {
-        // With its key, so that a person sees what it is about.
-        let span = |n: Option<&Node>| n.map(|n| n.from..n.span.end);
+        // With its key, so that a person sees what it is about; a section that was made up has no text.
+        let span = |n: Option<&Node>| n.filter(|n| n.span.end > 0).map(|n| n.from..n.span.end);
+        let moved = |home: &String| {
+            pointer.strip_prefix(home.as_str()).is_some_and(|r| r.is_empty() || r.starts_with('\0'))
+        };
+        let (outcome, step) = match outcome {
+            Outcome::Kept if self.homes.iter().any(moved) => (Outcome::Fitted, Some(Step::RenamedKey)),
+            _ => (outcome, step),
+        };
+        let hint = self.hints.get(pointer).filter(|_| reason == Some(Reason::KeyGone)).cloned();
         self.changes.push(KeyChange {
             pointer: pointer.to_string(),
             base: span(nodes.0),
@@ -362,11 +587,14 @@ impl<'a> Merger<'a> {
             outcome,
             step,
             reason,
+            hint,
         });
     }
 
     fn same(&self, a: (Doc<'_>, &Node), b: (Doc<'_>, &Node)) -> bool {
-        a.0.raw(a.1) == b.0.raw(b.1) || a.0.canonical(a.1) == b.0.canonical(b.1)
+        // What was made up has no text.
+        (a.1.span.end > 0 && b.1.span.end > 0 && a.0.raw(a.1) == b.0.raw(b.1))
+            || a.0.canonical(a.1) == b.0.canonical(b.1)
     }
 
     /// Merges a value that site and release both have; returns its text.
@@ -375,10 +603,10 @@ impl<'a> Merger<'a> {
         let kept = Cow::Borrowed(r.raw(release));
         let nodes = (base, Some(site), Some(release));
         let site_same = base.is_some_and(|n| self.same((b, n), (s, site)));
-        if site_same {
+        if site_same && (!self.rules.hold || self.same((s, site), (r, release))) {
             return kept;
         }
-        if self.same((s, site), (r, release)) {
+        if !site_same && self.same((s, site), (r, release)) {
             self.note(pointer, nodes, Outcome::Already, None, None);
             return kept;
         }
@@ -389,6 +617,10 @@ impl<'a> Merger<'a> {
                 _ => &none,
             };
             return Cow::Owned(self.members(pointer, bm, sm, rm, release));
+        }
+        if site_same {
+            // Held at what it was.
+            return Cow::Owned(self.refit(site, release.span.start));
         }
         let release_same = base.is_some_and(|n| self.same((b, n), (r, release)));
         if let (Some(Value::Array(bi)), Value::Array(si), Value::Array(ri)) =
@@ -412,10 +644,24 @@ impl<'a> Merger<'a> {
             Value::Array(_) => 1,
             Value::Scalar => 2 + u8::from(d.raw(n).first() == Some(&b'"')),
         };
-        let retyped = base.is_some_and(|n| sort(n, b) != sort(release, r));
-        let reason = if retyped { Reason::Retyped } else { Reason::BothChanged };
-        self.note(pointer, nodes, Outcome::Open, None, Some(reason));
-        fitted
+        if base.is_none_or(|n| sort(n, b) == sort(release, r)) {
+            self.note(pointer, nodes, Outcome::Open, None, Some(Reason::BothChanged));
+            return fitted;
+        }
+        let literal = |d: Doc<'_>, n: &Node| String::from_utf8_lossy(d.raw(n)).into_owned();
+        match converted(&literal(s, site), &literal(r, release)) {
+            Some(text) if self.rules.bold => {
+                self.note(pointer, nodes, Outcome::Fitted, Some(Step::Retyped), None);
+                Cow::Owned(text.into_bytes())
+            }
+            text => {
+                self.note(pointer, nodes, Outcome::Open, None, Some(Reason::Retyped));
+                if let Some(last) = self.changes.last_mut() {
+                    last.hint = text.map(|t| format!("as the type that the release has: {t}"));
+                }
+                fitted
+            }
+        }
     }
 
     /// Tells whether the items of three arrays have names of their own (an identity key, or being scalars that
@@ -425,7 +671,7 @@ impl<'a> Merger<'a> {
         let all = || base.iter().chain(site).chain(release);
         let scalars = all().all(|m| matches!(m.node.value, Value::Scalar));
         let objects = all().all(|m| match &m.node.value {
-            Value::Object(members) => members.iter().any(|m| IDENTITY.contains(&m.key.as_str())),
+            Value::Object(members) => members.iter().any(|m| self.rules.identity().any(|key| key == m.key)),
             _ => false,
         });
         if !scalars && !objects {
@@ -434,6 +680,7 @@ impl<'a> Merger<'a> {
         let names = lists.map(|(doc, list)| list.iter().map(|m| self.item_name(doc, m)).collect::<Vec<_>>());
         let distinct = |list: &Vec<String>| list.iter().collect::<HashSet<_>>().len() == list.len();
         let common = |from: &[String], of: &[String]| -> Vec<String> {
+            let of: HashSet<&String> = of.iter().collect();
             from.iter().filter(|n| of.contains(n)).cloned().collect()
         };
         names.iter().all(distinct) && common(&names[0], &names[1]) == common(&names[1], &names[0])
@@ -442,7 +689,7 @@ impl<'a> Merger<'a> {
     /// An item's name: its identity, or its value.
     fn item_name(&self, doc: Doc<'_>, item: &Member) -> String {
         if let Value::Object(members) = &item.node.value
-            && let Some(found) = IDENTITY.iter().find_map(|key| members.iter().find(|m| m.key == *key))
+            && let Some(found) = self.rules.identity().find_map(|key| members.iter().find(|m| m.key == key))
         {
             return format!("{}={}", found.key, doc.canonical(&found.node));
         }
@@ -466,26 +713,10 @@ impl<'a> Merger<'a> {
         let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
         let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
         let mut kept: Vec<(usize, Vec<u8>)> = Vec::new();
-        let mut renamed: Vec<(usize, usize)> = Vec::new();
-        // A key that the release renamed: the old value stands at exactly one new key beside it.
-        for (k, name) in sn.iter().enumerate() {
-            if let (true, Some(b), None) = (object, at(&bases, name), at(&releases, name))
-                && !self.same((self.base, &base[b].node), (self.site, &site[k].node))
-                && let Some(r) = self.renamed_to(&base[b], release, &rn, &bases)
-            {
-                renamed.push((k, r));
-            }
-        }
         for (k, name) in rn.iter().enumerate() {
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
             let (b, s) = (at(&bases, name), at(&sites, name));
-            let moved = renamed.iter().find(|(_, r)| *r == k).map(|(s, _)| *s);
             let text: Option<Vec<u8>> = match (b, s) {
-                (None, None) if moved.is_some() => moved.map(|s| {
-                    let nodes = (None, Some(&site[s].node), Some(&release[k].node));
-                    self.note(&child, nodes, Outcome::Fitted, Some(Step::RenamedKey), None);
-                    self.refit(&site[s].node, release[k].node.span.start)
-                }),
                 (_, Some(s)) => {
                     let base = b.map(|b| &base[b].node);
                     Some(self.value(&child, base, &site[s].node, &release[k].node).into_owned())
@@ -512,9 +743,6 @@ impl<'a> Merger<'a> {
         for (k, name) in sn.iter().enumerate() {
             if let Some(r) = at(&releases, name) {
                 anchor = Some(r);
-                continue;
-            }
-            if renamed.iter().any(|(s, _)| *s == k) {
                 continue;
             }
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
@@ -546,25 +774,6 @@ impl<'a> Merger<'a> {
             pieces.extend(own.remove(&Some(k)).unwrap_or_default().into_iter().map(Piece::Site));
         }
         self.write(site, release, whole, &pieces)
-    }
-
-    /// The one new key beside it that has a dropped key's old value, if the value tells enough.
-    fn renamed_to(
-        &self,
-        old: &Member,
-        release: &[Member],
-        names: &[String],
-        bases: &HashMap<&str, usize>,
-    ) -> Option<usize> {
-        let value = self.base.canonical(&old.node);
-        let telling = !matches!(old.node.value, Value::Scalar) && value.len() > 4 || value.len() >= 8;
-        let mut homes = (0..release.len()).filter(|k| {
-            !bases.contains_key(names[*k].as_str()) && self.release.canonical(&release[*k].node) == value
-        });
-        match (homes.next(), homes.next()) {
-            (Some(home), None) if telling => Some(home),
-            _ => None,
-        }
     }
 
     /// A value of the site, indented as the release is at a place.
@@ -664,7 +873,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn merged(base: &str, site: &str, release: &str) -> (String, Vec<(String, Outcome)>) {
-        let merge = merge(base.as_bytes(), site.as_bytes(), release.as_bytes()).unwrap();
+        let merge = merge(base.as_bytes(), site.as_bytes(), release.as_bytes(), &Rules::default()).unwrap();
         let list = merge.changes.iter().map(|c| (c.pointer.replace('\0', "/"), c.outcome)).collect();
         (String::from_utf8(merge.bytes).unwrap(), list)
     }
@@ -705,10 +914,34 @@ mod tests {
     }
 
     #[test]
+    fn lists_that_order_an_object_stay_true_to_it() {
+        let (text, changes) = merged(
+            "{\"of\": {\"a\": {\"v\": 1}, \"b\": {\"v\": 1}}, \"order\": [\"a\", \"b\"]}",
+            "{\"of\": {\"a\": {\"v\": 1}, \"b\": {\"v\": 9}, \"own\": {}}, \"order\": [\"a\", \"b\", \"own\"]}",
+            "{\"of\": {\"a\": {\"v\": 1}, \"c\": {\"v\": 2}}, \"order\": [\"c\", \"a\"]}",
+        );
+        assert_eq!(
+            text,
+            "{\"of\": {\"a\": {\"v\": 1}, \"b\": {\"v\": 9}, \"own\": {}, \"c\": {\"v\": 2}}, \"order\": [\"c\", \"a\", \"b\", \"own\"]}"
+        );
+        assert_eq!(changes.iter().filter(|(_, o)| *o == Outcome::Open).count(), 1, "the release dropped b");
+        // What the site took out of the object is not named any more either.
+        let (text, _) = merged(
+            "{\"of\": {\"a\": 1, \"b\": 2}, \"order\": [\"a\", \"b\"]}",
+            "{\"of\": {\"a\": 1}, \"order\": [\"a\", \"b\"]}",
+            "{\"of\": {\"a\": 1, \"b\": 2, \"c\": 3}, \"order\": [\"a\", \"b\", \"c\"]}",
+        );
+        assert_eq!(text, "{\"of\": {\"a\": 1, \"c\": 3}, \"order\": [\"a\", \"c\"]}");
+    }
+
+    #[test]
     fn a_comment_of_the_sites_is_not_dropped() {
         let (base, release) = (b"{\n \"a\": 1 // one\n}", b"{\n \"a\": 2 // one\n}");
-        assert!(merge(base, b"{\n \"a\": 1 // ours\n}", release).is_none(), "lines have to decide");
-        assert!(merge(base, b"{\"a\":1,\"b\":\"http://x\"}", release).is_some());
+        assert!(
+            merge(base, b"{\n \"a\": 1 // ours\n}", release, &Rules::default()).is_none(),
+            "lines have to decide"
+        );
+        assert!(merge(base, b"{\"a\":1,\"b\":\"http://x\"}", release, &Rules::default()).is_some());
         assert_eq!(comments(b"/* a */ \"// no\" // b\r\n/* c").len(), 3);
     }
 
@@ -726,7 +959,7 @@ mod tests {
     #[test]
     fn what_cannot_be_read_is_left_to_text() {
         for bad in ["{\"a\": 1 \"b\": 2}", "{\"a\": 1, \"a\": 2}", "", "{", "[1,]]", &"[".repeat(10_000)] {
-            assert!(merge(bad.as_bytes(), b"{}", b"{}").is_none(), "{bad:.20}");
+            assert!(merge(bad.as_bytes(), b"{}", b"{}", &Rules::default()).is_none(), "{bad:.20}");
         }
         assert!(Parser::document(b"{\"a\": 1, /* c */ \"b\": [1, 2,], } // end").is_some());
     }
@@ -754,11 +987,11 @@ mod tests {
             let tight = |v: &serde_json::Value| v.to_string().into_bytes();
             let (b, s, r) = (pretty(&base), tight(&site), pretty(&release));
             let read = |m: &KeyedMerge| -> serde_json::Value { serde_json::from_slice(&m.bytes).unwrap() };
-            prop_assert_eq!(&merge(&b, &b, &r).unwrap().bytes, &r);
-            prop_assert_eq!(&read(&merge(&b, &s, &b).unwrap()), &site);
-            prop_assert_eq!(read(&merge(&b, &r, &r).unwrap()), release);
+            prop_assert_eq!(&merge(&b, &b, &r, &Rules::default()).unwrap().bytes, &r);
+            prop_assert_eq!(&read(&merge(&b, &s, &b, &Rules::default()).unwrap()), &site);
+            prop_assert_eq!(read(&merge(&b, &r, &r, &Rules::default()).unwrap()), release);
             // Whatever comes out is well-formed.
-            read(&merge(&b, &s, &r).unwrap());
+            read(&merge(&b, &s, &r, &Rules::default()).unwrap());
         }
     }
 }

@@ -4,11 +4,70 @@
 use std::ops::Range;
 
 use crate::diff::Edit;
-use crate::merge::{EditFate, Outcome, Reason, Step, TextDecision, TextMerge};
+use crate::merge::{EditFate, MergeOptions, Outcome, Reason, Step, TextDecision, TextMerge};
 use crate::text::{Form, split_lines};
 
 /// Keys that tell the items of a list apart.
 pub(crate) const IDENTITY: [&str; 4] = ["id", "key", "slug", "name"];
+
+/// What a merge by key is told beside the three versions.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Rules {
+    /// Keys that tell items apart, before those that always do.
+    pub(crate) identity: Vec<String>,
+    /// Values that the site left alone stay at the base's, where the release has others.
+    pub(crate) hold: bool,
+    /// What is merely likely is done.
+    pub(crate) bold: bool,
+}
+
+impl Rules {
+    /// Takes them from how a merge is to be done.
+    pub(crate) fn new(options: &MergeOptions) -> Self {
+        let settings = &options.settings;
+        Rules {
+            identity: settings.identity.clone(),
+            hold: settings.hold,
+            bold: options.trust == crate::merge::Trust::Bold,
+        }
+    }
+
+    /// The keys that tell items apart, in the order in which they count.
+    pub(crate) fn identity(&self) -> impl Iterator<Item = &str> {
+        self.identity.iter().map(String::as_str).chain(IDENTITY)
+    }
+}
+
+/// A plain value written as the release's type, where it says the same so.
+pub(crate) fn converted(site: &str, release: &str) -> Option<String> {
+    #[derive(PartialEq, Clone, Copy)]
+    enum Sort {
+        Text(Option<char>),
+        Number,
+        Flag,
+    }
+    let sort = |literal: &str| match literal.chars().next() {
+        Some(quote @ ('"' | '\'')) => Some(Sort::Text(Some(quote))),
+        None | Some('[' | '{' | '|' | '>' | '&' | '*') => None,
+        _ if literal.parse::<f64>().is_ok() => Some(Sort::Number),
+        _ if matches!(literal, "true" | "false") => Some(Sort::Flag),
+        _ if literal == "null" || literal == "~" => None,
+        _ => Some(Sort::Text(None)),
+    };
+    let content = site.trim_matches(['"', '\'']);
+    match (sort(site)?, sort(release)?) {
+        (Sort::Text(_), Sort::Number) => content.parse::<f64>().ok().map(|_| content.to_string()),
+        (Sort::Text(_) | Sort::Number, Sort::Flag) => match content.to_ascii_lowercase().as_str() {
+            "true" | "yes" | "on" | "1" => Some("true".into()),
+            "false" | "no" | "off" | "0" => Some("false".into()),
+            _ => None,
+        },
+        (Sort::Number | Sort::Flag, Sort::Text(Some(quote))) => Some(format!("{quote}{content}{quote}")),
+        (Sort::Number | Sort::Flag, Sort::Text(None)) => Some(format!("\"{content}\"")),
+        (Sort::Flag, Sort::Number) => Some(if content == "true" { "1".into() } else { "0".into() }),
+        _ => None,
+    }
+}
 
 /// One key that the site changed, and what became of it. Spans are in bytes.
 #[derive(Debug, Clone)]
@@ -23,6 +82,8 @@ pub(crate) struct KeyChange {
     pub(crate) step: Option<Step>,
     /// Why it is asked, where it is.
     pub(crate) reason: Option<Reason>,
+    /// What may be the answer.
+    pub(crate) hint: Option<String>,
 }
 
 /// The result of a merge by key.
@@ -110,6 +171,7 @@ impl KeyedMerge {
                     base_text: part(base, &change.base),
                     site_text: part(site, &change.site),
                     release_text: part(release, &change.release),
+                    hint: change.hint.clone(),
                 });
             }
         }
@@ -160,5 +222,21 @@ impl Refit {
             }
         }
         out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_value_is_written_as_another_type_where_it_says_the_same() {
+        let of = |site, release| converted(site, release).unwrap_or_default();
+        assert_eq!(
+            [of("\"12\"", "4"), of("12", "\"4\""), of("\"yes\"", "false"), of("1", "true")],
+            ["12", "\"12\"", "true", "true"]
+        );
+        assert_eq!([of("12", "'4'"), of("false", "auto"), of("true", "0")], ["'12'", "\"false\"", "1"]);
+        assert_eq!([of("\"wide\"", "4"), of("12", "[1]"), of("5", "false")], [""; 3]);
     }
 }

@@ -2,7 +2,10 @@
 //!
 //! A new file language is a module here and a line in [`merge_file`].
 
+pub(crate) mod allowed;
 pub(crate) mod answered;
+mod flow;
+mod homes;
 mod ini;
 mod json;
 mod keyed;
@@ -10,21 +13,26 @@ mod outline;
 mod po;
 mod sync;
 mod toml;
+pub(crate) mod tree;
 pub(crate) mod yaml;
 
 pub use sync::{CatalogSides, Collision, Side, SyncFault, Synced, sync_catalog};
 
 use std::borrow::Cow;
 
+use allowed::Allowed;
+use keyed::{KeyedMerge, Rules};
+
 use answered::{Answered, Moved, Value, worked_in};
 
 use crate::catalog::Charset;
 use crate::merge::{Leave, MergeOptions, TextMerge, Trust, line_edits, merge_text};
+use crate::merge::{Outcome, Reason};
 use crate::text::{Encoding, Text};
 use crate::theme::{Kind, dialect_of};
 
 /// Merges three versions of a text by key; `None` where one of them cannot be read.
-type Merger = fn(&[u8], &[u8], &[u8]) -> Option<keyed::KeyedMerge>;
+type Merger = fn(&[u8], &[u8], &[u8], &Rules) -> Option<KeyedMerge>;
 
 /// How a format merges by key.
 #[derive(Clone, Copy)]
@@ -43,13 +51,13 @@ const BY_KEY: [(&str, ByKey); 11] = [
     ("jsonc", ByKey::Own(json::merge)),
     ("po", ByKey::Catalog),
     ("pot", ByKey::Catalog),
-    ("yaml", ByKey::Outline(yaml::read)),
-    ("yml", ByKey::Outline(yaml::read)),
-    ("toml", ByKey::Outline(toml::read)),
-    ("ini", ByKey::Outline(ini::read)),
-    ("cfg", ByKey::Outline(ini::read)),
-    ("conf", ByKey::Outline(ini::read)),
-    ("properties", ByKey::Outline(ini::read)),
+    ("yaml", ByKey::Outline(yaml::READER)),
+    ("yml", ByKey::Outline(yaml::READER)),
+    ("toml", ByKey::Outline(toml::READER)),
+    ("ini", ByKey::Outline(ini::READER)),
+    ("cfg", ByKey::Outline(ini::READER)),
+    ("conf", ByKey::Outline(ini::READER)),
+    ("properties", ByKey::Outline(ini::READER)),
 ];
 
 /// Merges three versions of a file by its kind.
@@ -64,9 +72,10 @@ pub fn merge_file(
     options: &MergeOptions,
 ) -> Option<TextMerge> {
     let dialect = dialect_of(path, kind, site);
-    let plain = base == site || base == release || site == release;
+    let rules = &options.settings;
+    let plain = (base == site && !rules.hold) || (base == release && rules.allowed.is_none()) || site == release;
     if let (Some(by_key), false, true) = (by_key(path), plain, options.trust != Trust::Strict)
-        && let Some(merged) = merge_by_key(by_key, [base, site, release], &dialect, options)
+        && let Some(merged) = merge_by_key(path, by_key, [base, site, release], &dialect, options)
     {
         return Some(merged);
     }
@@ -78,23 +87,30 @@ pub fn is_by_key(path: &str) -> bool {
     by_key(path).is_some()
 }
 
+/// Tells whether a file of this name holds settings by key.
+pub(crate) fn is_settings(path: &str) -> bool {
+    by_key(path).is_some_and(|by_key| !matches!(by_key, ByKey::Catalog))
+}
+
 fn by_key(path: &str) -> Option<ByKey> {
     let extension = path.rsplit_once('.').map_or("", |(_, e)| e);
     BY_KEY.iter().find(|(e, _)| e.eq_ignore_ascii_case(extension)).map(|(_, merge)| *merge)
 }
 
 fn merge_by_key(
+    path: &str,
     by_key: ByKey,
     [base, site, release]: [&[u8]; 3],
     dialect: &crate::merge::Dialect,
     options: &MergeOptions,
 ) -> Option<TextMerge> {
     let (b, s, r) = (body(by_key, base)?, body(by_key, site)?, body(by_key, release)?);
+    let rules = Rules::new(options);
     let merged = match by_key {
-        ByKey::Own(merge) => merge(&b.body, &s.body, &r.body)?,
+        ByKey::Own(merge) => merge(&b.body, &s.body, &r.body, &rules)?,
         ByKey::Catalog => po::merge(&b.body, &s.body, &r.body)?,
         ByKey::Outline(reader) => {
-            let merged = outline::merge(reader, &b.body, &s.body, &r.body)?;
+            let merged = outline::merge(reader, &b.body, &s.body, &r.body, &rules)?;
             // Lines carry comments and blanks too; they do, wherever the keys prove them right.
             if !merged.rewritten
                 && merged.changes.iter().all(|c| c.reason.is_none())
@@ -102,16 +118,23 @@ fn merge_by_key(
                 && by_line.decisions.is_empty()
                 && let Some(text) = Text::decode(&by_line.bytes)
                 && outline::same_values(reader, &text.body, &merged.bytes)
+                && options.settings.allowed.is_none()
             {
                 return Some(by_line);
             }
             merged
         }
     };
+    let mut merged = merged;
+    if let Some((from, bytes)) = &options.settings.allowed
+        && let Some(allowed) = Allowed::read(from, bytes)
+    {
+        refuse(path, &mut merged, &allowed);
+    }
     let edits = line_edits(&b.body, &s.body, dialect.blanks);
     let mut merged = merged.into_text(edits, &b.body, &s.body, &r.body);
     if options.leave == Leave::Release && !merged.decisions.is_empty() {
-        merged = for_release(by_key, merged, [&b.body, &s.body, &r.body])?;
+        merged = for_release(by_key, merged, [&b.body, &s.body, &r.body], &rules)?;
     }
     merged.bytes = match r.form {
         Written::Text(encoding) => Text::encode(merged.bytes, encoding)?,
@@ -145,8 +168,56 @@ fn body(by_key: ByKey, bytes: &[u8]) -> Option<Body<'_>> {
     known.then_some(Body { body: text.body, form: Written::Text(text.encoding) })
 }
 
+/// Works values into a file's own writing: `text` with everything that `wanted` says otherwise. `None` where the format
+/// is not merged by key, or one cannot be read.
+pub(crate) fn rewritten(path: &str, text: &[u8], wanted: &[u8]) -> Option<Vec<u8>> {
+    let by_key = by_key(path)?;
+    let (old, new) = (body(by_key, text)?, body(by_key, wanted)?);
+    let rules = Rules::default();
+    let merged = match by_key {
+        ByKey::Own(merge) => merge(&old.body, &new.body, &old.body, &rules)?,
+        ByKey::Catalog => po::merge(&old.body, &new.body, &old.body)?,
+        ByKey::Outline(reader) => outline::merge(reader, &old.body, &new.body, &old.body, &rules)?,
+    };
+    match old.form {
+        Written::Text(encoding) => Text::encode(merged.bytes, encoding),
+        Written::Charset(charset) => charset.encode(&merged.bytes),
+    }
+}
+
+/// Asks about the site's values that the release does not allow.
+fn refuse(path: &str, merged: &mut KeyedMerge, allowed: &Allowed) {
+    let Some(root) = tree::read(path, &merged.bytes).map(|n| n.to_json()) else { return };
+    for change in merged.changes.iter_mut().filter(|c| matches!(c.outcome, Outcome::Kept | Outcome::Fitted)) {
+        // Section headers are tables within tables; items of lists are not looked up.
+        let names = change.pointer.split('\0').filter(|n| !n.is_empty());
+        let names = names.flat_map(|n| match n.strip_prefix('[').and_then(|n| n.strip_suffix(']')) {
+            Some(header) => header.split('.').map(String::from).collect(),
+            None => vec![n.to_string()],
+        });
+        let names: Vec<String> = names.collect();
+        let Some(value) = names.iter().try_fold(&root, |at, name| at.get(name)) else { continue };
+        // What the site added as a table is looked at value by value.
+        let mut queue = vec![(names, value)];
+        while let Some((names, value)) = queue.pop() {
+            if let (serde_json::Value::Object(map), true) = (value, change.site.is_some()) {
+                queue.extend(map.iter().map(|(k, v)| ([&names[..], std::slice::from_ref(k)].concat(), v)));
+            }
+            if let Some(why) = allowed.refuses(&names, value) {
+                (change.outcome, change.reason) = (Outcome::Open, Some(Reason::Retyped));
+                change.hint = Some(format!("{}: {why}", names.join(".")));
+            }
+        }
+    }
+}
+
 /// Puts the release's values in place of the site's at the open spots of a merge by key.
-fn for_release(by_key: ByKey, merged: TextMerge, [base, site, release]: [&[u8]; 3]) -> Option<TextMerge> {
+fn for_release(
+    by_key: ByKey,
+    merged: TextMerge,
+    [base, site, release]: [&[u8]; 3],
+    rules: &Rules,
+) -> Option<TextMerge> {
     let answers = merged.decisions.iter().map(|d| Answered {
         base_lines: d.base.clone(),
         site_lines: d.site.clone(),
@@ -157,9 +228,9 @@ fn for_release(by_key: ByKey, merged: TextMerge, [base, site, release]: [&[u8]; 
     });
     let [base, site] = worked_in(base, site, answers.collect())?;
     let again = match by_key {
-        ByKey::Own(merge) => merge(&base, &site, release)?,
+        ByKey::Own(merge) => merge(&base, &site, release, rules)?,
         ByKey::Catalog => po::merge(&base, &site, release)?,
-        ByKey::Outline(reader) => outline::merge(reader, &base, &site, release)?,
+        ByKey::Outline(reader) => outline::merge(reader, &base, &site, release, rules)?,
     };
     let moved = Moved::between(&merged.bytes, &again.bytes);
     let mut out = TextMerge { bytes: again.bytes, ..merged };

@@ -361,6 +361,7 @@ fn change(
         outcome,
         step: None,
         reason,
+        hint: None,
     }
 }
 

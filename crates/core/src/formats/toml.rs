@@ -4,8 +4,9 @@ use std::ops::Range;
 
 use toml_edit::{Document, Item as Node, Table, Value};
 
-use super::keyed::IDENTITY;
-use super::outline::{Body, Item, Outline, line_end, line_start};
+use super::flow::Flow;
+use super::keyed::Rules;
+use super::outline::{Body, Item, Outline, Reader, line_end, line_start};
 
 /// A key or a header, by its place in the text.
 enum Mark {
@@ -15,13 +16,21 @@ enum Mark {
     Header(String),
 }
 
+/// TOML.
+pub(crate) const READER: Reader = Reader { read, flow: Some(Flow { sign: b'=', canonical: value_of }) };
+
+/// A value in a form that compares.
+fn value_of(text: &str) -> Option<String> {
+    text.parse::<Value>().ok().map(|v| canonical(&v))
+}
+
 /// Reads a document into an outline; `None` where it is malformed, or holds an array of tables that have nothing
 /// to tell them apart.
-pub(crate) fn read(text: &[u8]) -> Option<Outline> {
+fn read(text: &[u8], rules: &Rules) -> Option<Outline> {
     let text = std::str::from_utf8(text).ok()?;
     let document = Document::parse(text).ok()?;
     let mut marks: Vec<(usize, Mark)> = Vec::new();
-    table(document.as_table(), &[], &[], &mut marks)?;
+    table(document.as_table(), &[], &[], rules, &mut marks)?;
     marks.sort_by_key(|(at, _)| *at);
     let text = text.as_bytes();
 
@@ -75,7 +84,13 @@ pub(crate) fn read(text: &[u8]) -> Option<Outline> {
 }
 
 /// Lists the keys and headers of a table. `name` is that of its header, `path` what its keys have before them.
-fn table(node: &Table, name: &[String], path: &[String], out: &mut Vec<(usize, Mark)>) -> Option<()> {
+fn table(
+    node: &Table,
+    name: &[String],
+    path: &[String],
+    rules: &Rules,
+    out: &mut Vec<(usize, Mark)>,
+) -> Option<()> {
     if !node.is_implicit()
         && !node.is_dotted()
         && !name.is_empty()
@@ -88,17 +103,17 @@ fn table(node: &Table, name: &[String], path: &[String], out: &mut Vec<(usize, M
         match item {
             Node::None => {}
             Node::Value(found) => value(&below(path), found, out)?,
-            Node::Table(found) if found.is_dotted() => table(found, name, &below(path), out)?,
-            Node::Table(found) => table(found, &below(name), &[], out)?,
+            Node::Table(found) if found.is_dotted() => table(found, name, &below(path), rules, out)?,
+            Node::Table(found) => table(found, &below(name), &[], rules, out)?,
             Node::ArrayOfTables(list) => {
                 for entry in list.iter() {
                     // By place they would merge silently wrong.
-                    let identity = IDENTITY.iter().find_map(|key| Some((key, entry.get(key)?.as_value()?)));
+                    let identity = rules.identity().find_map(|key| Some((key, entry.get(key)?.as_value()?)));
                     let (key, identity) = identity?;
                     let mut name = below(name);
                     let last = name.last_mut()?;
                     last.push_str(&format!("[{key}={}]", canonical(identity)));
-                    table(entry, &name, &[], out)?;
+                    table(entry, &name, &[], rules, out)?;
                 }
             }
         }

@@ -4,7 +4,9 @@ use std::ops::Range;
 
 use saphyr_parser::{Event, Parser, ScalarStyle, Span, Tag};
 
-use super::outline::{Body, Item, Outline, line_end, line_start};
+use super::flow::Flow;
+use super::keyed::Rules;
+use super::outline::{Body, Item, Outline, Reader, line_end, line_start};
 
 /// Nesting beyond this is refused.
 const DEEPEST: usize = 200;
@@ -12,25 +14,69 @@ const DEEPEST: usize = 200;
 /// An event and where it is, in bytes.
 type Placed<'a> = (Event<'a>, Range<usize>);
 
-/// Reads a document into an outline; `None` where it is malformed, or has what an outline cannot hold: several
-/// documents, keys that are no plain words, tabs before keys, kept blank lines behind a block.
-pub(crate) fn read(text: &[u8]) -> Option<Outline> {
-    let text = std::str::from_utf8(text).ok()?;
+/// YAML.
+pub(crate) const READER: Reader = Reader { read, flow: Some(Flow { sign: b':', canonical: value_of }) };
+
+/// A value in flow style, in a form that compares.
+fn value_of(text: &str) -> Option<String> {
     let events = events(text)?;
-    let mut reader = Yaml { text: text.as_bytes(), events, at: 0 };
-    let mut documents = reader.events.iter().filter(|(e, _)| matches!(e, Event::DocumentStart(_)));
-    let (Some((start, place)), None) = (documents.next(), documents.next()) else { return None };
-    let lead = match start {
-        Event::DocumentStart(true) => line_end(reader.text, place.start.max(text.find("---")?)).1,
-        _ => 0,
-    };
-    reader.at = reader.events.iter().position(|(e, _)| matches!(e, Event::DocumentStart(_)))? + 1;
-    let (body, end, _) = reader.node(lead, 0)?;
-    if body.items().is_empty() || text.contains("\n...") {
+    let at = events.iter().position(|(e, _)| matches!(e, Event::DocumentStart(_)))? + 1;
+    let mut reader = Yaml { text: text.as_bytes(), events, at, rules: &Rules::default() };
+    Some(reader.flow(0)?.0)
+}
+
+/// Reads a file into an outline; `None` where it is malformed, or has what an outline cannot hold: keys that are no
+/// plain words, tabs before keys, kept blank lines behind a block. Of several documents each is a key.
+fn read(text: &[u8], rules: &Rules) -> Option<Outline> {
+    let text = std::str::from_utf8(text).ok()?;
+    if text.contains("\n...") {
         return None;
     }
-    let tail = line_end(reader.text, end.saturating_sub(1)).1..text.len();
-    let outline = Outline { body, tail };
+    let events = events(text)?;
+    let starts = events.iter().enumerate().filter_map(|(k, (event, place))| match event {
+        Event::DocumentStart(explicit) => Some((k, *explicit, place.start)),
+        _ => None,
+    });
+    let starts: Vec<(usize, bool, usize)> = starts.collect();
+    let mut reader = Yaml { text: text.as_bytes(), events, at: 0, rules };
+    if let [(start, explicit, place)] = starts[..] {
+        let lead = if explicit { line_end(reader.text, place.max(text.find("---")?)).1 } else { 0 };
+        reader.at = start + 1;
+        let (body, end, _) = reader.node(lead, 0)?;
+        if body.items().is_empty() {
+            return None;
+        }
+        let tail = line_end(reader.text, end.saturating_sub(1)).1..text.len();
+        let outline = Outline { body, tail };
+        return outline.names_are_unique().then_some(outline);
+    }
+    let mut documents: Vec<Item> = Vec::new();
+    for (k, (start, explicit, place)) in starts.into_iter().enumerate() {
+        let before = documents.last().map_or(0, |d| d.end);
+        let mark = if explicit { place } else { before };
+        if explicit && !text[mark..].starts_with("---") {
+            return None;
+        }
+        let (line_stop, next) = if explicit { line_end(reader.text, mark) } else { (mark, mark) };
+        reader.at = start + 1;
+        let (body, end, first) = reader.node(next, 0)?;
+        if body.items().is_empty() {
+            return None;
+        }
+        let opening = if explicit { mark + 3 } else { first };
+        documents.push(Item {
+            name: format!("document {}", k + 1),
+            lead: before..mark,
+            start: if explicit { mark } else { first },
+            value: opening..end,
+            after: opening..line_stop.max(opening),
+            end: line_end(reader.text, end.saturating_sub(1)).1,
+            inline: false,
+            body,
+        });
+    }
+    let tail = documents.last()?.end..text.len();
+    let outline = Outline { body: Body::Map(documents), tail };
     outline.names_are_unique().then_some(outline)
 }
 
@@ -76,6 +122,7 @@ struct Yaml<'a> {
     text: &'a [u8],
     events: Vec<Placed<'a>>,
     at: usize,
+    rules: &'a Rules,
 }
 
 impl Yaml<'_> {
@@ -142,7 +189,7 @@ impl Yaml<'_> {
                 }
                 pairs.sort();
                 self.at += 1;
-                Some((format!("{{{}}}", pairs.join(",")), self.events[self.at - 1].1.end))
+                Some((format!("{{{}}}", pairs.join(",")), self.closing(self.at - 1)))
             }
             Event::SequenceStart(..) => {
                 let mut items = Vec::new();
@@ -150,10 +197,17 @@ impl Yaml<'_> {
                     items.push(self.flow(depth + 1)?.0);
                 }
                 self.at += 1;
-                Some((format!("[{}]", items.join(",")), self.events[self.at - 1].1.end))
+                Some((format!("[{}]", items.join(",")), self.closing(self.at - 1)))
             }
             _ => None,
         }
+    }
+
+    /// Behind the bracket that an event closes. The scanner's own end may lie behind a comment.
+    fn closing(&self, event: usize) -> usize {
+        let place = &self.events[event].1;
+        let bracket = matches!(self.text.get(place.start), Some(b']' | b'}'));
+        if bracket { place.start + 1 } else { place.end }
     }
 
     /// Where a scalar ends: block scalars without the line ends behind them. The scanner's own end may lie behind a
@@ -208,7 +262,7 @@ impl Yaml<'_> {
                 return None;
             }
             let mut item = self.item(String::new(), lead..line.max(lead), dash, dash + 1, inline, depth)?;
-            item.name = item.body.item_name();
+            item.name = item.body.item_name(self.rules);
             (lead, end) = (item.end, item.value.end);
             items.push(item);
         }

@@ -899,6 +899,7 @@ impl<'a> Walk<'a, '_> {
             self.note(*edit, Outcome::Open, None, open.clone(), release.clone());
         }
         self.decisions.push(TextDecision {
+            hint: None,
             reason: region.reason,
             base: region.base.clone(),
             site: site_mid,

@@ -105,6 +105,22 @@ pub struct MergeOptions {
     pub keep_blanks: bool,
     /// The release's version, for the marker's label.
     pub release_label: String,
+    /// How settings are merged by key.
+    pub settings: SettingsRules,
+}
+
+/// How settings are merged by key.
+#[derive(Debug, Clone, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(default)]
+pub struct SettingsRules {
+    /// Values that the site never changed stay at the base's, where the release has others.
+    pub hold: bool,
+    /// Keys that tell the items of a list apart, before `id`, `key`, `slug` and `name`.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub identity: Vec<String>,
+    #[serde(skip)]
+    /// What the release allows as values, with the path that it came from: a JSON Schema, or its defaults.
+    pub allowed: Option<(String, Vec<u8>)>,
 }
 
 /// What became of a site change.
@@ -194,6 +210,8 @@ pub enum Step {
     ByKey,
     /// The value went to the key's new name in the release.
     RenamedKey,
+    /// The value was written as the type that the release has.
+    Retyped,
     /// A language that only the site has was brought up to the release's template.
     Template,
     /// Compiled from the catalog beside it.
@@ -220,6 +238,7 @@ impl Step {
             Step::ReleaseForm => "form only: as the release is written",
             Step::ByKey => "merged by key",
             Step::RenamedKey => "the release renamed the key",
+            Step::Retyped => "written as the type that the release has",
             Step::Template => "brought up to the release's template",
             Step::Compiled => "compiled from the catalog beside it",
             Step::Stamp => "version stamp: the release's",
@@ -322,6 +341,8 @@ pub struct TextDecision {
     pub site_text: Vec<u8>,
     /// The release's text.
     pub release_text: Vec<u8>,
+    /// What may be the answer.
+    pub hint: Option<String>,
 }
 
 /// The result of merging three versions of a text.

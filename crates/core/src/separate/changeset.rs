@@ -227,10 +227,11 @@ fn is_plain(tree: &dyn Tree, index: usize) -> bool {
 /// Changed settings as JSON Patch, and changed words as PO.
 fn said_again(path: &str, kind: Kind, old: &[u8], new: &[u8], parts: &mut BTreeMap<String, Part>) {
     if kind == Kind::Settings
-        && let (Some(old), Some(new)) = (super::keyed::read(path, old), super::keyed::read(path, new))
+        && let (Some(old), Some(new)) =
+            (crate::formats::tree::read(path, old), crate::formats::tree::read(path, new))
     {
         let mut operations = Vec::new();
-        super::keyed::json_patch(&old.to_json(), &new.to_json(), "", &mut operations);
+        crate::formats::tree::json_patch(&old.to_json(), &new.to_json(), "", &mut operations);
         if !operations.is_empty() {
             let mut text = serde_json::to_vec_pretty(&operations).unwrap_or_default();
             text.push(b'\n');
@@ -240,7 +241,7 @@ fn said_again(path: &str, kind: Kind, old: &[u8], new: &[u8], parts: &mut BTreeM
     if kind == Kind::Catalog
         && let (Ok(old), Ok(new)) = (Catalog::parse(old), Catalog::parse(new))
     {
-        let bytes = super::keyed::changed_words(&old, &new);
+        let bytes = crate::catalog::changed_words(&old, &new);
         if !bytes.is_empty() {
             parts.insert(format!("words/{path}"), Part::Bytes(bytes));
         }

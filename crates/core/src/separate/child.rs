@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::{keyed, style};
+use super::style;
 use crate::catalog::Catalog;
+use crate::formats::tree;
 use crate::text::Text;
 use crate::theme::{Kind, Layout, ReadError, Tree};
 
@@ -123,14 +124,14 @@ impl Separated {
             return;
         }
         if kind == Kind::Settings
-            && let (Some(old), Some(new)) = (keyed::read(path, base), keyed::read(path, site))
+            && let (Some(old), Some(new)) = (tree::read(path, base), tree::read(path, site))
         {
-            match keyed::difference(&old, &new, "") {
+            match tree::difference(&old, &new, "") {
                 Ok(None) => {}
                 Ok(Some(only)) => {
-                    let text = keyed::write(path, &only).map(String::into_bytes);
+                    let text = tree::write(path, &only).map(String::into_bytes);
                     let fits =
-                        |t: &Vec<u8>| keyed::read(path, t).is_some_and(|c| keyed::laid_over(&old, &c).same(&new));
+                        |t: &Vec<u8>| tree::read(path, t).is_some_and(|c| tree::laid_over(&old, &c).same(&new));
                     match text.filter(fits) {
                         Some(text) => _ = self.child.insert(path.to_string(), Piece::Bytes(text)),
                         None => self.leave(path, site.to_vec(), "its values cannot be written apart"),
@@ -155,7 +156,7 @@ impl Separated {
                 );
                 return;
             }
-            let words = keyed::changed_words(&old, &new);
+            let words = crate::catalog::changed_words(&old, &new);
             if !words.is_empty() {
                 self.child.insert(path.to_string(), Piece::Bytes(words));
             }
@@ -183,7 +184,7 @@ fn same_meaning(path: &str, kind: Kind, a: &[u8], b: &[u8]) -> bool {
     }
     match kind {
         Kind::Style => texts(a, b).and_then(|(a, b)| style::same(&a, &b)) == Some(true),
-        Kind::Settings => keyed::read(path, a).zip(keyed::read(path, b)).is_some_and(|(a, b)| a.same(&b)),
+        Kind::Settings => tree::read(path, a).zip(tree::read(path, b)).is_some_and(|(a, b)| a.same(&b)),
         Kind::Catalog => match (Catalog::parse(a), Catalog::parse(b)) {
             (Ok(a), Ok(b)) => entries(&a) == entries(&b),
             _ => false,
@@ -257,9 +258,9 @@ fn added(path: &str, kind: Kind, parent: &[u8], child: &[u8], site: &[u8]) -> bo
             same_meaning(path, kind, &both, site)
         }
         Kind::Settings => {
-            let read = |bytes: &[u8]| keyed::read(path, bytes);
+            let read = |bytes: &[u8]| tree::read(path, bytes);
             match (read(parent), read(child), read(site)) {
-                (Some(p), Some(c), Some(s)) => keyed::laid_over(&p, &c).same(&s),
+                (Some(p), Some(c), Some(s)) => tree::laid_over(&p, &c).same(&s),
                 _ => child == site,
             }
         }

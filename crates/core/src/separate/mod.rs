@@ -3,7 +3,6 @@
 
 pub mod changeset;
 pub mod child;
-mod keyed;
 mod patch;
 mod style;
 

@@ -27,6 +27,46 @@ pub struct Layout {
     pub child: ChildRules,
     /// What lies in the live theme and is no part of it: uploads, caches.
     owned: Vec<GlobMatcher>,
+    settings: SettingsTable,
+    settings_files: Vec<GlobMatcher>,
+}
+
+/// What becomes of settings that the site left alone and the release changed.
+#[derive(Debug, Clone, Copy, Deserialize, PartialEq, Eq)]
+#[serde(rename_all = "snake_case")]
+enum Unchanged {
+    Follow,
+    Hold,
+}
+
+#[derive(Debug, Clone, Deserialize, Default)]
+#[serde(deny_unknown_fields, default)]
+struct SettingsTable {
+    unchanged: Option<Unchanged>,
+    identity: Vec<String>,
+    files: Vec<SettingsFiles>,
+}
+
+/// The same for some files.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SettingsFiles {
+    path: toml::Spanned<String>,
+    unchanged: Option<Unchanged>,
+    #[serde(default)]
+    identity: Vec<String>,
+    allowed: Option<String>,
+}
+
+/// How a settings file is merged.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct SettingsLayout {
+    /// Values that the site left alone stay as they were.
+    pub hold: bool,
+    /// Keys that tell items apart.
+    pub identity: Vec<String>,
+    /// The file in the release that says which values there may be: a JSON Schema, or the defaults.
+    pub allowed: Option<String>,
 }
 
 /// What a child theme can do, and what a new one is made of.
@@ -161,6 +201,7 @@ struct Document {
     walk: Vec<WalkArea>,
     stock: StockTable,
     live: LiveTable,
+    settings: SettingsTable,
 }
 
 #[derive(Deserialize, Default)]
@@ -251,6 +292,8 @@ impl Layout {
         let stamp = document.layout.stamp.map(toml::Spanned::into_inner);
         let owned = document.live.owned.iter().map(|g| matcher(g.get_ref(), g.span().start));
         let owned = owned.collect::<Result<_, _>>()?;
+        let files = document.settings.files.iter().map(|f| matcher(f.path.get_ref(), f.path.span().start));
+        let settings_files = files.collect::<Result<_, _>>()?;
         for area in &document.walk {
             for glob in &area.files {
                 matcher(glob, text.find(glob.as_str()).unwrap_or(0))?;
@@ -265,12 +308,33 @@ impl Layout {
             stock: document.stock.path,
             child: document.layout.child,
             owned,
+            settings: document.settings,
+            settings_files,
         })
     }
 
     /// Tells whether a path of the live theme is the site's own: an upload, a cache.
     pub fn is_owned(&self, path: &str) -> bool {
         self.owned.iter().any(|glob| glob.is_match(path))
+    }
+
+    /// Tells how a settings file is merged: the last rule whose glob fits counts, before what is said for all.
+    pub fn settings(&self, path: &str) -> SettingsLayout {
+        let fits: Vec<&SettingsFiles> = self
+            .settings
+            .files
+            .iter()
+            .zip(&self.settings_files)
+            .filter(|(_, g)| g.is_match(path))
+            .map(|(f, _)| f)
+            .collect();
+        let last = fits.iter().rev();
+        let unchanged = last.clone().find_map(|f| f.unchanged).or(self.settings.unchanged);
+        SettingsLayout {
+            hold: unchanged == Some(Unchanged::Hold),
+            identity: last.clone().flat_map(|f| &f.identity).chain(&self.settings.identity).cloned().collect(),
+            allowed: last.clone().find_map(|f| f.allowed.clone()),
+        }
     }
 
     /// Tells what a file is: by the layout's globs (the last that fits), else by name and content.
@@ -315,6 +379,16 @@ mod tests {
         assert!(!message("[zebra]\n").contains("did you mean"));
         assert!(message("[[layout.overrides]]\npath = 'x'\n").contains("{path}"));
         assert!(message("[layout]\nstamp = 'x'\n").contains("{version}"));
+    }
+
+    #[test]
+    fn settings_have_rules_by_path() {
+        let text = "[settings]\nunchanged = 'hold'\nidentity = ['ref']\n[[settings.files]]\npath = 'config/*.json'\nunchanged = 'follow'\nallowed = 'config/schema.json'\n";
+        let layout = Layout::parse(text).unwrap();
+        assert!(layout.settings("a.json").hold && layout.settings("a.json").identity == ["ref"]);
+        let ruled = layout.settings("config/a.json");
+        assert!(!ruled.hold && ruled.allowed.unwrap() == "config/schema.json");
+        assert!(Layout::parse("[settings]\nunchanged = 'never'\n").unwrap_err().message.contains("follow"));
     }
 
     #[test]

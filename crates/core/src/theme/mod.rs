@@ -14,7 +14,9 @@ mod version;
 
 pub use identity::{Identity, find_reader, own_card, read_identity};
 pub use kind::{Kind, dialect_of, kind_of};
-pub use layout::{ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, WalkArea};
+pub use layout::{
+    ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, SettingsLayout, WalkArea,
+};
 pub use pairing::{Pair, pair};
 pub use stamp::{Stamp, find_stamp, stamp_pattern, with_stamp};
 pub use version::{Jump, Version};

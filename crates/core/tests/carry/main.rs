@@ -5,6 +5,7 @@
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
 //! * `separate`: change sets and child themes, and that they give the site back
+//! * `settings`: defaults, moved keys, what a release allows
 //! * `settle`: answers to decisions
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
@@ -18,7 +19,9 @@ mod keyed;
 mod laws;
 mod lines;
 mod proof;
+mod proved;
 mod separate;
+mod settings;
 mod settle;
 mod survey;
 mod through;

@@ -1,59 +1,19 @@
 //! Languages that only the site has, catalogs in charsets of their own, and compiled catalogs.
 
 use std::collections::BTreeMap;
-use std::sync::Mutex;
 
-use daxle_core::carry::account::{Account, Theme, Themes};
-use daxle_core::carry::{CarryOptions, Content, Evidence, FindingKind, Inputs, Sink, carry, verify};
+use daxle_core::carry::account::Account;
+use daxle_core::carry::{CarryOptions, FindingKind};
 use daxle_core::catalog::{ByteOrder, Catalog, compile, read_mo};
 use daxle_core::merge::{Outcome, Step};
-use daxle_core::theme::{Layout, MemoryTree, ReadError, Tree};
 
-type Files = Vec<(&'static str, Vec<u8>)>;
+use crate::proved::{Bytes, proved};
 
-#[derive(Default)]
-struct Bytes(Mutex<BTreeMap<String, Content>>);
+type Files = Bytes;
 
-impl Sink for Bytes {
-    fn put(&self, path: &str, content: &Content) -> Result<(), ReadError> {
-        self.0.lock().unwrap().insert(path.to_string(), content.clone());
-        Ok(())
-    }
-
-    fn put_aside(&self, _path: &str, _content: &Content) -> Result<(), ReadError> {
-        Ok(())
-    }
-}
-
-/// A carry that is proved, but for the findings that come back with it.
+/// A carry, its files, and what its proof found.
 fn carried(base: Files, site: Files, release: Files) -> (Account, BTreeMap<String, Vec<u8>>, Vec<FindingKind>) {
-    let tree = |files: Files| MemoryTree::new(files);
-    let (base, site, release) = (tree(base), tree(site), tree(release));
-    let theme = Theme::default;
-    let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::default(),
-        themes: Themes { base: theme(), site: theme(), release: theme() },
-        vendor_notes: Vec::new(),
-        notes_on: BTreeMap::new(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
-    };
-    let sink = Bytes::default();
-    let account = carry(&inputs, &CarryOptions::default(), &sink).unwrap();
-    let bytes = |content| match content {
-        Content::Release(k) => release.read(k).unwrap(),
-        Content::Site(k) => site.read(k).unwrap(),
-        Content::Merged(bytes, _) => bytes,
-    };
-    let files: BTreeMap<String, Vec<u8>> =
-        sink.0.into_inner().unwrap().into_iter().map(|(path, content)| (path, bytes(content))).collect();
-    let result = MemoryTree::new(files.clone());
-    let evidence = Evidence { base: &base, site: &site, release: &release, result: &result };
-    let findings = verify(&account, &evidence).unwrap().findings.iter().map(|f| f.kind).collect();
-    (account, files, findings)
+    proved("", CarryOptions::default(), [base, site, release])
 }
 
 const HEAD: &str = "msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n\"Content-Type: text/plain; charset=UTF-8\\n\"\n\"Plural-Forms: nplurals=2; plural=n != 1;\\n\"\n";

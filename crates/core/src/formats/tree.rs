@@ -3,12 +3,11 @@
 use saphyr_parser::{Event, Parser, ScalarStyle};
 use serde_json::{Map, Value, json};
 
-use crate::catalog::Catalog;
 use crate::text::Text;
 
 /// A tree of values. Leaves are literals, as the format writes them.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) enum Node {
+pub(crate) enum Node {
     Leaf { literal: String, value: Value },
     Map(Vec<(String, Node)>),
     List(Vec<Node>),
@@ -25,7 +24,7 @@ enum Format {
 
 fn format_of(path: &str) -> Option<Format> {
     match path.rsplit_once('.')?.1.to_ascii_lowercase().as_str() {
-        "json" => Some(Format::Json),
+        "json" | "jsonc" => Some(Format::Json),
         "toml" => Some(Format::Toml),
         "yaml" | "yml" => Some(Format::Yaml),
         "ini" | "cfg" | "conf" => Some(Format::Ini),
@@ -34,22 +33,14 @@ fn format_of(path: &str) -> Option<Format> {
 }
 
 /// Reads settings; `None` where they are in no format that can be written here, or cannot be read.
-pub(super) fn read(path: &str, bytes: &[u8]) -> Option<Node> {
+pub(crate) fn read(path: &str, bytes: &[u8]) -> Option<Node> {
     let text = Text::decode(bytes)?;
     let text = std::str::from_utf8(&text.body).ok()?;
     match format_of(path)? {
-        Format::Json => Some(of_json(&serde_json::from_str(text).ok()?)),
+        Format::Json => super::json::tree(text.as_bytes()),
         Format::Toml => Some(of_toml(&toml::Value::Table(toml::from_str(text).ok()?))),
         Format::Yaml => of_yaml(text),
         Format::Ini => of_ini(text),
-    }
-}
-
-fn of_json(value: &Value) -> Node {
-    match value {
-        Value::Object(map) => Node::Map(map.iter().map(|(k, v)| (k.clone(), of_json(v))).collect()),
-        Value::Array(list) => Node::List(list.iter().map(of_json).collect()),
-        leaf => Node::Leaf { literal: leaf.to_string(), value: leaf.clone() },
     }
 }
 
@@ -57,6 +48,9 @@ fn of_toml(value: &toml::Value) -> Node {
     match value {
         toml::Value::Table(map) => Node::Map(map.iter().map(|(k, v)| (k.clone(), of_toml(v))).collect()),
         toml::Value::Array(list) => Node::List(list.iter().map(of_toml).collect()),
+        toml::Value::Datetime(time) => {
+            Node::Leaf { literal: time.to_string(), value: Value::from(time.to_string()) }
+        }
         leaf => Node::Leaf {
             literal: leaf.to_string(),
             value: serde_json::to_value(leaf).unwrap_or_else(|_| Value::from(leaf.to_string())),
@@ -141,7 +135,7 @@ fn of_ini(text: &str) -> Option<Node> {
 }
 
 impl Node {
-    pub(super) fn to_json(&self) -> Value {
+    pub(crate) fn to_json(&self) -> Value {
         match self {
             Node::Leaf { value, .. } => value.clone(),
             Node::Map(list) => {
@@ -151,7 +145,21 @@ impl Node {
         }
     }
 
-    fn get(&self, key: &str) -> Option<&Node> {
+    /// Puts a value at a path, with the tables that lead there.
+    pub(crate) fn set(&mut self, path: &[String], new: Node) {
+        let Some((name, rest)) = path.split_first() else {
+            *self = new;
+            return;
+        };
+        let Node::Map(list) = self else { return };
+        let k = list.iter().position(|(k, _)| k == name).unwrap_or_else(|| {
+            list.push((name.clone(), Node::Map(Vec::new())));
+            list.len() - 1
+        });
+        list[k].1.set(rest, new);
+    }
+
+    pub(crate) fn get(&self, key: &str) -> Option<&Node> {
         match self {
             Node::Map(list) => list.iter().find(|(k, _)| k == key).map(|(_, v)| v),
             _ => None,
@@ -159,7 +167,7 @@ impl Node {
     }
 
     /// Equal in value, whatever the order of keys.
-    pub(super) fn same(&self, other: &Node) -> bool {
+    pub(crate) fn same(&self, other: &Node) -> bool {
         match (self, other) {
             (Node::Map(a), Node::Map(b)) => {
                 a.len() == b.len() && a.iter().all(|(k, v)| other.get(k).is_some_and(|o| v.same(o)))
@@ -176,7 +184,7 @@ impl Node {
 /// # Errors
 ///
 /// The key that the site took out, which no addition can express.
-pub(super) fn difference(base: &Node, site: &Node, at: &str) -> Result<Option<Node>, String> {
+pub(crate) fn difference(base: &Node, site: &Node, at: &str) -> Result<Option<Node>, String> {
     let (Node::Map(b), Node::Map(s)) = (base, site) else {
         return Ok((!base.same(site)).then(|| site.clone()));
     };
@@ -198,7 +206,7 @@ pub(super) fn difference(base: &Node, site: &Node, at: &str) -> Result<Option<No
 }
 
 /// Lays a child's settings over a parent's: tables key by key, all else whole.
-pub(super) fn laid_over(parent: &Node, child: &Node) -> Node {
+pub(crate) fn laid_over(parent: &Node, child: &Node) -> Node {
     let (Node::Map(p), Node::Map(c)) = (parent, child) else { return child.clone() };
     let mut out: Vec<(String, Node)> =
         p.iter().map(|(k, v)| (k.clone(), child.get(k).map_or_else(|| v.clone(), |c| laid_over(v, c)))).collect();
@@ -206,10 +214,46 @@ pub(super) fn laid_over(parent: &Node, child: &Node) -> Node {
     Node::Map(out)
 }
 
+/// Tells whether the format of a path can be read and written here.
+pub(crate) fn is_known(path: &str) -> bool {
+    format_of(path).is_some()
+}
+
+/// Tells whether two paths have one format.
+pub(crate) fn same_format(a: &str, b: &str) -> bool {
+    format_of(a) == format_of(b)
+}
+
+/// Writes settings in the format of a path; literals of another format are written anew.
+pub(crate) fn write_into(path: &str, node: &Node, same_format: bool) -> Option<String> {
+    if same_format {
+        return write(path, node);
+    }
+    let format = format_of(path)?;
+    fn anew(node: &Node, format: Format) -> Node {
+        match node {
+            Node::Map(list) => Node::Map(list.iter().map(|(k, v)| (k.clone(), anew(v, format))).collect()),
+            Node::List(list) => Node::List(list.iter().map(|v| anew(v, format)).collect()),
+            Node::Leaf { value, .. } => {
+                let literal = match (format, value) {
+                    (Format::Ini, Value::String(text)) => text.clone(),
+                    _ => value.to_string(),
+                };
+                Node::Leaf { literal, value: value.clone() }
+            }
+        }
+    }
+    write(path, &anew(node, format))
+}
+
 /// Writes settings in the format of a path.
-pub(super) fn write(path: &str, node: &Node) -> Option<String> {
+pub(crate) fn write(path: &str, node: &Node) -> Option<String> {
     Some(match format_of(path)? {
-        Format::Json => serde_json::to_string_pretty(&node.to_json()).ok()? + "\n",
+        Format::Json => {
+            let mut out = String::new();
+            write_json(node, 0, &mut out);
+            out + "\n"
+        }
         Format::Toml => {
             let mut out = String::new();
             write_toml(node, "", &mut out)?;
@@ -238,6 +282,29 @@ pub(super) fn write(path: &str, node: &Node) -> Option<String> {
             out
         }
     })
+}
+
+fn write_json(node: &Node, depth: usize, out: &mut String) {
+    let (inner, outer) = ("  ".repeat(depth + 1), "  ".repeat(depth));
+    match node {
+        Node::Leaf { literal, .. } => *out += literal,
+        Node::Map(list) if list.is_empty() => *out += "{}",
+        Node::List(list) if list.is_empty() => *out += "[]",
+        Node::Map(list) => {
+            for (k, (key, value)) in list.iter().enumerate() {
+                *out += &format!("{}\n{inner}{}: ", if k == 0 { "{" } else { "," }, Value::from(key.as_str()));
+                write_json(value, depth + 1, out);
+            }
+            *out += &format!("\n{outer}}}");
+        }
+        Node::List(list) => {
+            for (k, value) in list.iter().enumerate() {
+                *out += &format!("{}\n{inner}", if k == 0 { "[" } else { "," });
+                write_json(value, depth + 1, out);
+            }
+            *out += &format!("\n{outer}]");
+        }
+    }
 }
 
 fn toml_key(key: &str) -> String {
@@ -313,7 +380,7 @@ fn yaml_key(key: &str) -> String {
 }
 
 /// Lists the operations that lead from one value to another (JSON Patch, RFC 6902).
-pub(super) fn json_patch(old: &Value, new: &Value, at: &str, out: &mut Vec<Value>) {
+pub(crate) fn json_patch(old: &Value, new: &Value, at: &str, out: &mut Vec<Value>) {
     let escape = |key: &str| key.replace('~', "~0").replace('/', "~1");
     match (old, new) {
         (Value::Object(a), Value::Object(b)) => {
@@ -331,30 +398,6 @@ pub(super) fn json_patch(old: &Value, new: &Value, at: &str, out: &mut Vec<Value
         _ if old != new => out.push(json!({"op": "replace", "path": at, "value": new})),
         _ => {}
     }
-}
-
-/// A catalog of the messages that one has otherwise than another, with its header; empty where there are none.
-pub(super) fn changed_words(old: &Catalog, new: &Catalog) -> Vec<u8> {
-    let before: std::collections::HashMap<_, _> =
-        old.messages.iter().filter(|m| !m.obsolete).map(|m| (m.key(), m)).collect();
-    let differs = |m: &&crate::catalog::Message| {
-        !m.is_header()
-            && !m.obsolete
-            && before.get(&m.key()).is_none_or(|b| b.texts != m.texts || b.is_fuzzy() != m.is_fuzzy())
-    };
-    let changed: Vec<_> = new.messages.iter().filter(differs).collect();
-    let header = new.header().filter(|h| !changed.is_empty() || old.header().is_none_or(|b| b.texts != h.texts));
-    let mut out = Vec::new();
-    for message in header.into_iter().chain(changed) {
-        if !out.is_empty() {
-            out.extend_from_slice(new.line_end());
-        }
-        out.extend_from_slice(new.source_of(message).unwrap_or_default());
-        if !out.ends_with(b"\n") {
-            out.extend_from_slice(new.line_end());
-        }
-    }
-    new.charset.encode(&out).unwrap_or(out)
 }
 
 #[cfg(test)]

@@ -1,0 +1,97 @@
+//! Settings that the site left alone and the release changed, and names in the site's own that the release dropped.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::account::{DefaultRecord, Remark};
+use super::values::keyed_values;
+
+/// How many names a remark names.
+const NAMED: usize = 6;
+/// Shorter words may be anything.
+const LEAST: usize = 3;
+
+/// Lists the values that the site left alone and the release changed. Texts are the whole files.
+pub(super) fn defaults(path: &str, [base, site, release]: [&[u8]; 3], held: bool) -> Vec<DefaultRecord> {
+    let values = [base, site, release].map(|text| keyed_values(path, text));
+    let [Some(base), Some(site), Some(release)] = values else { return Vec::new() };
+    let left_alone = base.iter().filter(|(key, value)| site.get(*key) == Some(*value));
+    left_alone
+        .filter_map(|(key, before)| {
+            let after = release.get(key).filter(|after| *after != before)?;
+            Some(DefaultRecord {
+                path: path.to_string(),
+                key: key.trim_start_matches('\0').replace('\0', "."),
+                before: before.clone(),
+                after: after.clone(),
+                held,
+            })
+        })
+        .collect()
+}
+
+/// Points out values of the site's own that name a key or an item which the release dropped.
+pub(super) fn dropped_names(path: &str, [base, site, release]: [&[u8]; 3]) -> Option<Remark> {
+    let values = [base, site, release].map(|text| keyed_values(path, text));
+    let [Some(base), Some(site), Some(release)] = values else { return None };
+    let (before, after) = (names(&base), names(&release));
+    let kept = names(&site);
+    let own = site.iter().filter(|(key, value)| base.get(*key) != Some(*value));
+    let mut found = BTreeSet::new();
+    for (key, value) in own {
+        // A list may name several.
+        for word in value.split(['[', ']', ',']).map(|w| w.trim().trim_matches('"')) {
+            let own_name = kept.contains(word) && !before.contains(word);
+            if word.len() >= LEAST && before.contains(word) && !after.contains(word) && !own_name {
+                found.insert(format!("{} names {word:?}", key.trim_start_matches('\0').replace('\0', ".")));
+            }
+        }
+    }
+    let list: Vec<&str> = found.iter().take(NAMED).map(String::as_str).collect();
+    let text = format!("the release dropped what the site's own settings name: {}", list.join("; "));
+    (!found.is_empty()).then(|| Remark { path: path.to_string(), text })
+}
+
+/// The names of all keys and of items with an identity.
+fn names(values: &BTreeMap<String, String>) -> BTreeSet<&str> {
+    values
+        .keys()
+        .flat_map(|key| key.split('\0'))
+        .map(|name| name.trim_matches('"'))
+        .filter(|n| !n.is_empty())
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn defaults_that_changed_under_the_site_are_listed() {
+        let found = defaults(
+            "s.json",
+            [
+                b"{\"a\": {\"x\": 1, \"y\": 2}}",
+                b"{\"a\": {\"x\": 1, \"y\": 9}}",
+                b"{\"a\": {\"x\": 5, \"y\": 6}, \"n\": 0}",
+            ],
+            true,
+        );
+        let list: Vec<_> =
+            found.iter().map(|d| (d.key.as_str(), d.before.as_str(), d.after.as_str(), d.held)).collect();
+        assert_eq!(list, [("a.x", "1", "5", true)]);
+    }
+
+    #[test]
+    fn names_that_the_release_dropped_are_pointed_out() {
+        let remark = dropped_names(
+            "s.json",
+            [
+                b"{\"menus\": {\"promo\": {\"x\": 1}}, \"order\": [\"a\"]}",
+                b"{\"menus\": {\"promo\": {\"x\": 1}}, \"order\": [\"a\", \"promo\"], \"own\": {\"menu\": \"promo\"}}",
+                b"{\"menus\": {\"top\": {\"x\": 1}}, \"order\": [\"a\"]}",
+            ],
+        );
+        let text = remark.unwrap().text;
+        assert!(text.ends_with("order names \"promo\"; own.menu names \"promo\""), "{text}");
+    }
+}

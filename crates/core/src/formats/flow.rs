@@ -1,0 +1,270 @@
+//! Lists and tables written within brackets (YAML's flow style, TOML's arrays and inline tables): three versions of one
+//! merged item by item, in the release's writing.
+
+use std::collections::HashSet;
+use std::ops::Range;
+
+/// How a format writes within brackets.
+#[derive(Clone, Copy)]
+pub(crate) struct Flow {
+    /// The sign between key and value.
+    pub(crate) sign: u8,
+    /// A value in a form that compares.
+    pub(crate) canonical: fn(&str) -> Option<String>,
+}
+
+/// An item, or a key with its value.
+struct Part<'a> {
+    /// What tells it apart: its value, or its key.
+    name: String,
+    /// From its first letter to its last.
+    span: Range<usize>,
+    value: &'a [u8],
+}
+
+struct Parts<'a> {
+    text: &'a [u8],
+    list: Vec<Part<'a>>,
+}
+
+/// Nesting beyond this is refused.
+const DEEPEST: usize = 50;
+
+impl Flow {
+    /// Merges three versions of a value that all are lists, or all are tables. `None` where both sides changed the same
+    /// item, or the items of a list cannot be told apart.
+    pub(crate) fn merge(self, base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+        self.merge_at(base.trim_ascii(), site.trim_ascii(), release.trim_ascii(), 0)
+    }
+
+    fn merge_at(self, base: &[u8], site: &[u8], release: &[u8], depth: usize) -> Option<Vec<u8>> {
+        let [b, s, r] = [self.parts(base)?, self.parts(site)?, self.parts(release)?];
+        let table = release[0] == b'{';
+        if depth > DEEPEST || base[0] != site[0] || site[0] != release[0] {
+            return None;
+        }
+        let plain = |p: &Part<'_>| !matches!(p.value.first(), Some(b'[' | b'{'));
+        let unique = |parts: &Parts<'_>| {
+            parts.list.iter().map(|p| &p.name).collect::<HashSet<_>>().len() == parts.list.len()
+        };
+        if ![&b, &s, &r].into_iter().all(|p| unique(p) && (table || p.list.iter().all(plain))) {
+            return None;
+        }
+        let order = |a: &Parts<'_>, b: &Parts<'_>| -> Vec<String> {
+            let there: HashSet<&String> = b.list.iter().map(|p| &p.name).collect();
+            a.list.iter().map(|p| p.name.clone()).filter(|n| there.contains(n)).collect()
+        };
+        if !table && order(&b, &s) != order(&s, &b) {
+            return None;
+        }
+        // The text of each part of the release; nothing for one that goes.
+        let mut texts: Vec<Option<Vec<u8>>> = Vec::new();
+        for part in &r.list {
+            let text = release[part.span.clone()].to_vec();
+            texts.push(match (b.find(&part.name), s.find(&part.name)) {
+                (None, None) => Some(text),
+                (Some(before), None) if self.same(before.value, part.value)? => None,
+                (Some(_), None) => return None,
+                (before, Some(own)) => {
+                    let start = part.span.end - part.value.len() - part.span.start;
+                    let value = self.value(before.map(|p| p.value), own.value, part.value, depth)?;
+                    Some([&text[..start], &value].concat())
+                }
+            });
+        }
+        // What only the site has follows what it follows there.
+        let mut own: Vec<(Option<usize>, Vec<u8>)> = Vec::new();
+        let mut anchor = None;
+        for part in &s.list {
+            match (r.position(&part.name), b.find(&part.name)) {
+                (Some(k), _) => anchor = Some(k),
+                (None, None) => own.push((anchor, site[part.span.clone()].to_vec())),
+                (None, Some(before)) if self.same(before.value, part.value)? => {}
+                (None, Some(_)) => return None,
+            }
+        }
+        Some(r.write(&texts, &own))
+    }
+
+    fn value(self, base: Option<&[u8]>, site: &[u8], release: &[u8], depth: usize) -> Option<Vec<u8>> {
+        let same = |a: &[u8], b: &[u8]| self.same(a, b);
+        if base.map_or(Some(false), |b| same(b, site))? || same(site, release)? {
+            return Some(release.to_vec());
+        }
+        let base = base?;
+        if same(base, release)? {
+            return (!site.contains(&b'\n')).then(|| site.to_vec());
+        }
+        self.merge_at(base, site, release, depth + 1)
+    }
+
+    fn same(self, a: &[u8], b: &[u8]) -> Option<bool> {
+        let canonical = |text| (self.canonical)(std::str::from_utf8(text).ok()?);
+        if a == b { Some(true) } else { Some(canonical(a)? == canonical(b)?) }
+    }
+
+    /// Splits what is within brackets at its commas; `None` where it has comments, or is no list or table.
+    fn parts(self, text: &[u8]) -> Option<Parts<'_>> {
+        let close = match text.first()? {
+            b'[' => b']',
+            b'{' => b'}',
+            _ => return None,
+        };
+        if text.len() < 2 || *text.last()? != close {
+            return None;
+        }
+        let mut list = Vec::new();
+        let mut depth = 0usize;
+        let mut start = 1;
+        let mut sign = None;
+        let mut at = 1;
+        while at < text.len() {
+            let byte = text[at];
+            match byte {
+                b'"' | b'\'' => at += quoted(&text[at..])?,
+                b'[' | b'{' => depth += 1,
+                b'#' => return None,
+                b']' | b'}' if depth > 0 => depth -= 1,
+                b',' | b']' | b'}' if depth == 0 => {
+                    let part = text[start..at].trim_ascii();
+                    if !part.is_empty() {
+                        let from = start + text[start..at].iter().take_while(|b| b.is_ascii_whitespace()).count();
+                        list.push(self.part(text, from..from + part.len(), sign, close)?);
+                    } else if byte == b',' {
+                        return None;
+                    }
+                    if byte != b',' && at + 1 != text.len() {
+                        return None;
+                    }
+                    (start, sign) = (at + 1, None);
+                }
+                // In YAML a colon within a word is a letter.
+                b if b == self.sign && depth == 0 && sign.is_none() => {
+                    let behind = text.get(at + 1);
+                    if b != b':'
+                        || behind.is_none_or(|b| b.is_ascii_whitespace() || matches!(b, b'"' | b'\'' | b'[' | b'{'))
+                    {
+                        sign = Some(at);
+                    }
+                }
+                _ => {}
+            }
+            at += 1;
+        }
+        (depth == 0).then_some(Parts { text, list })
+    }
+
+    fn part<'a>(self, text: &'a [u8], span: Range<usize>, sign: Option<usize>, close: u8) -> Option<Part<'a>> {
+        let canonical = |text: &[u8]| (self.canonical)(std::str::from_utf8(text).ok()?);
+        if close == b']' {
+            let value = &text[span.clone()];
+            return Some(Part { name: canonical(value)?, span, value });
+        }
+        let sign = sign?;
+        let key = String::from_utf8_lossy(text[span.start..sign].trim_ascii());
+        let name = key.trim_matches(['"', '\'']).to_string();
+        let value = text[sign + 1..span.end].trim_ascii();
+        (!value.is_empty()).then_some(Part { name, span, value })
+    }
+}
+
+/// How far it is to the closing quote.
+fn quoted(text: &[u8]) -> Option<usize> {
+    let quote = text[0];
+    // Quotes of three hold lines; they are left alone.
+    if text.starts_with(&[quote; 3]) {
+        return None;
+    }
+    let mut at = 1;
+    loop {
+        match *text.get(at)? {
+            b'\\' if quote == b'"' => at += 2,
+            byte if byte == quote => return Some(at),
+            _ => at += 1,
+        }
+    }
+}
+
+impl Parts<'_> {
+    fn find(&self, name: &str) -> Option<&Part<'_>> {
+        self.list.iter().find(|p| p.name == name)
+    }
+
+    fn position(&self, name: &str) -> Option<usize> {
+        self.list.iter().position(|p| p.name == name)
+    }
+
+    /// The text with other words for its parts, some gone and some new.
+    fn write(&self, texts: &[Option<Vec<u8>>], own: &[(Option<usize>, Vec<u8>)]) -> Vec<u8> {
+        let (first, last) = (self.list.first(), self.list.last());
+        let head = &self.text[..first.map_or(1, |p| p.span.start)];
+        let tail = &self.text[last.map_or(1, |p| p.span.end)..];
+        let comma: &[u8] = match &self.list[..] {
+            [one, two, ..] => &self.text[one.span.end..two.span.start],
+            _ => b", ",
+        };
+        // Each part with what stood between it and the one before.
+        let mut parts: Vec<(&[u8], &[u8])> = Vec::new();
+        let new = |anchor: Option<usize>| {
+            own.iter().filter(move |(a, _)| *a == anchor).map(|(_, text)| (comma, &text[..]))
+        };
+        parts.extend(new(None));
+        for (k, text) in texts.iter().enumerate() {
+            if let Some(text) = text {
+                let between = match k.checked_sub(1) {
+                    Some(before) => &self.text[self.list[before].span.end..self.list[k].span.start],
+                    None => comma,
+                };
+                parts.push((between, text));
+            }
+            parts.extend(new(Some(k)));
+        }
+        let mut out = head.to_vec();
+        for (k, (between, text)) in parts.iter().enumerate() {
+            if k > 0 {
+                out.extend_from_slice(between);
+            }
+            out.extend_from_slice(text);
+        }
+        out.extend_from_slice(tail);
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn merged(sign: u8, base: &str, site: &str, release: &str) -> Option<String> {
+        let canonical = |text: &str| Some(text.trim_matches(['"', '\'']).replace(' ', ""));
+        let merged = Flow { sign, canonical }.merge(base.as_bytes(), site.as_bytes(), release.as_bytes());
+        merged.map(|m| String::from_utf8(m).unwrap())
+    }
+
+    #[test]
+    fn lists_merge_as_ordered_sets_in_the_releases_writing() {
+        let of = |b, s, r| merged(b':', b, s, r).unwrap();
+        assert_eq!(of("[a, b, c]", "[a, c, own]", "[ 'a', b, c, d ]"), "[ 'a', c, own, d ]");
+        assert_eq!(of("[a]", "[own, a]", "[\n  a,\n  b,\n]"), "[\n  own,\n  a,\n  b,\n]");
+        assert_eq!(of("[]", "[x]", "[y]"), "[x, y]");
+        assert_eq!(of("[a]", "[]", "[a, b]"), "[b]");
+        assert_eq!(merged(b':', "[a, b]", "[b, a]", "[a, b, c]"), None, "the site's order is a will of its own");
+        assert_eq!(merged(b':', "[a, a]", "[a]", "[a, b]"), None);
+        assert_eq!(merged(b':', "[a]", "[b] # why", "[c]"), None);
+    }
+
+    #[test]
+    fn tables_merge_by_key() {
+        let of = |b, s, r| merged(b'=', b, s, r);
+        assert_eq!(
+            of("{ a = 1, b = [1, 2] }", "{ b = [1, 2, 3], a = 1 }", "{ a = 5, b = [0, 1, 2], c = 'x=y' }").unwrap(),
+            "{ a = 5, b = [0, 1, 2, 3], c = 'x=y' }"
+        );
+        assert_eq!(of("{ a = 1 }", "{ a = 2 }", "{ a = 3 }"), None);
+        assert_eq!(of("{ a = 1, b = 2 }", "{ a = 1 }", "{ a = 3, b = 2 }").unwrap(), "{ a = 3 }");
+        assert_eq!(
+            merged(b':', "{u: http://a, v: 1}", "{u: http://b, v: 1}", "{u: http://a, v: 2}").unwrap(),
+            "{u: http://b, v: 2}"
+        );
+    }
+}
