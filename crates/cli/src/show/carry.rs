@@ -6,8 +6,8 @@ use std::path::Path;
 use daxle_core::carry::account::Account;
 
 use super::{
-    count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list, steps_list,
-    style, totals_line,
+    count, decisions_list, defaults_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list,
+    steps_list, style, totals_line,
 };
 use crate::console::harmless;
 
@@ -31,6 +31,8 @@ pub(crate) fn text(account: &Account, out_path: &Path, account_path: &Path) -> S
     out += &part("Remembered", &remembered_list(account));
     out += &part("Notes", &notes_list(account));
     out += super::walk::text(account, "To walk through before it goes live").as_str();
+    out += &part("New defaults that the site follows", &defaults_list(account, false));
+    out += &part("Defaults held at what they were", &defaults_list(account, true));
     out += &part("To know", &remarks_list(account));
     let _ = writeln!(out, "\n{}", totals_line(&account.totals));
     let _ = writeln!(out, "result   {}\naccount  {}", out_path.display(), account_path.display());

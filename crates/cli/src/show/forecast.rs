@@ -5,8 +5,8 @@ use std::fmt::Write;
 use daxle_core::carry::account::Account;
 
 use super::{
-    count, decisions_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list, style,
-    totals_line,
+    count, decisions_list, defaults_list, files_table, jump_words, notes_list, part, remarks_list, remembered_list,
+    style, totals_line,
 };
 use crate::console::harmless;
 
@@ -37,6 +37,8 @@ pub(crate) fn text(account: &Account) -> String {
     out += &part("A carry would ask", &decisions_list(account));
     out += &part("Remembered", &remembered_list(account));
     out += &part("Notes", &notes_list(account));
+    out += &part("New defaults that the site follows", &defaults_list(account, false));
+    out += &part("Defaults held at what they were", &defaults_list(account, true));
     out += &part("To know", &remarks_list(account));
     if !account.notes.is_empty() {
         let _ = writeln!(out, "\n{t}The vendor's notes{t:#}");

@@ -125,6 +125,26 @@ fn notes_list(account: &Account) -> String {
 }
 
 /// Things to know, one line each.
+/// Settings that the site left alone and the release changed.
+fn defaults_list(account: &Account, held: bool) -> String {
+    const SHOWN: usize = 10;
+    let f = style::FAINT;
+    let list: Vec<_> = account.defaults.iter().filter(|d| d.held == held).collect();
+    let value = |text: &str| {
+        let cut: String = text.chars().take(40).collect();
+        harmless(&if cut.len() < text.len() { cut + "…" } else { cut })
+    };
+    let mut out = String::new();
+    for d in list.iter().take(SHOWN) {
+        let (path, key) = (harmless(&d.path), harmless(&d.key));
+        let _ = writeln!(out, "  {path}  {key}  {} {f}then{f:#} {}", value(&d.before), value(&d.after));
+    }
+    if list.len() > SHOWN {
+        let _ = writeln!(out, "  {f}… and {} more, in the account{f:#}", list.len() - SHOWN);
+    }
+    out
+}
+
 fn remarks_list(account: &Account) -> String {
     account.remarks.iter().map(|r| format!("  {}: {}\n", harmless(&r.path), harmless(&r.text))).collect()
 }

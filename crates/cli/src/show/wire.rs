@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use daxle_core::carry::account::{Account, Blob, Decision, Lines, Theme, Totals, VendorChange};
+use daxle_core::carry::account::{Account, Blob, Decision, DefaultRecord, Lines, Theme, Totals, VendorChange};
 use daxle_core::carry::{Drift, Finding, Proof};
 use daxle_core::changes::{ChangeId, Origin, Survey, What};
 use daxle_core::theme::{Jump, Kind, changelog::Notes};
@@ -90,6 +90,8 @@ pub(crate) struct Forecast<'a> {
     decisions: &'a [Decision],
     vendor: &'a [VendorChange],
     notes: &'a [Notes],
+    #[serde(skip_serializing_if = "<[DefaultRecord]>::is_empty")]
+    defaults: &'a [DefaultRecord],
 }
 
 #[derive(Serialize)]
@@ -113,6 +115,7 @@ impl<'a> Forecast<'a> {
             decisions: &account.decisions,
             vendor: &account.vendor,
             notes: &account.notes,
+            defaults: &account.defaults,
         }
     }
 }

@@ -48,10 +48,10 @@ impl Env {
         self
     }
 
-    pub(crate) fn write(&self, path: &str, bytes: &[u8]) {
+    pub(crate) fn write(&self, path: &str, bytes: impl AsRef<[u8]>) {
         let path = self.path(path);
         fs::create_dir_all(path.parent().expect("a parent")).expect("a folder");
-        fs::write(path, bytes).expect("a file");
+        fs::write(path, bytes.as_ref()).expect("a file");
     }
 
     #[track_caller]

@@ -7,6 +7,8 @@
 //! * `place`: packing, placing and the way back, also after a kill
 //! * `report`: the page, also in a browser
 //! * `separate`: change sets, overlays, child themes
+//! * `settings`: shown, moved, held, exported
+//! * `catalog`: synced, compiled, counted
 //! * `settle`: answers to decisions, by option and from files
 //! * `stock`: releases in stock, matching, notes
 //! * `child`: overrides and child themes
@@ -15,6 +17,7 @@
 //! * `messages`: what a user sees when something is wrong
 
 mod carry;
+mod catalog;
 mod child;
 mod demo;
 mod env;
@@ -23,6 +26,7 @@ mod messages;
 mod place;
 mod report;
 mod separate;
+mod settings;
 mod settle;
 mod sources;
 mod stock;

@@ -15,6 +15,16 @@ struct Theme {
     name: Option<String>,
     version: Option<String>,
     files: usize,
+    #[serde(default)]
+    settings: Vec<StandIn>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct StandIn {
+    path: String,
+    source: String,
 }
 
 #[derive(Debug, Deserialize, PartialEq, Clone, Copy)]
@@ -127,6 +137,7 @@ struct File {
     from: String,
     digest: Option<String>,
     site_digest: Option<String>,
+    settings: Option<serde_json::Value>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -177,6 +188,8 @@ struct Account {
     vendor: Vec<Vendor>,
     notes: Vec<Notes>,
     remarks: Vec<Remark>,
+    #[serde(default)]
+    defaults: Vec<DefaultRecord>,
     walk: Vec<Area>,
     options: Options,
     child: Option<Child>,
@@ -255,6 +268,19 @@ struct Forecast {
     decisions: Vec<Decision>,
     vendor: Vec<Vendor>,
     notes: Vec<Notes>,
+    #[serde(default)]
+    defaults: Vec<DefaultRecord>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
+struct DefaultRecord {
+    path: String,
+    key: String,
+    before: String,
+    after: String,
+    held: bool,
 }
 
 #[derive(Debug, Deserialize)]

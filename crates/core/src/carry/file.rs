@@ -15,7 +15,10 @@ use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::{is_by_key, is_settings, merge_file};
 use crate::merge::{Leave, MergeOptions, Outcome, Reason, SettingsRules, Step, TextMerge, Trust};
 use crate::text::split_lines;
-use crate::theme::{Digest, Entry, Kind, ReadError, Stamp, Tree, Version, dialect_of, find_stamp, with_stamp};
+use crate::theme::{
+    Digest, Entry, Kind, ReadError, SettingsLayout, Stamp, Tree, Version, dialect_of, find_stamp, own_card,
+    with_stamp,
+};
 
 /// A file in the three themes, as indices into their entries.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -157,10 +160,10 @@ impl<'a> Work<'a> {
         let mut merged = self.instead.release.clone();
         let mut defaults = Vec::new();
         let changed = matches!((self.base, self.release), (Some(b), Some(r)) if b.digest != r.digest && !r.binary);
-        if changed && self.site.is_some() && is_settings(&self.path) && merged.is_none() {
+        if changed && self.site.is_some() && self.has_defaults() && merged.is_none() {
             let base = self.read(self.inputs.base, self.triple.base)?;
             let release = self.read(self.inputs.release, self.triple.release)?;
-            let rules = self.inputs.layout.settings(&self.path);
+            let rules = self.settings_layout();
             defaults = self::defaults(&self.path, [&base, &base, &release], rules.hold);
             if rules.hold && !defaults.is_empty() && self.options.trust != Trust::Strict {
                 let options = self.merge_options()?;
@@ -182,9 +185,22 @@ impl<'a> Work<'a> {
         })
     }
 
+    /// Tells whether the file holds settings with the vendor's defaults: a theme's card is its identity, and the
+    /// release's.
+    fn has_defaults(&self) -> bool {
+        let card = self.inputs.layout.identity.iter().any(|reader| reader.file == self.path);
+        is_settings(&self.path) && !card && self.path != own_card().file
+    }
+
+    /// What the layout says of the file's settings.
+    fn settings_layout(&self) -> SettingsLayout {
+        let layout = self.inputs.layout.settings(&self.path);
+        SettingsLayout { hold: layout.hold && self.has_defaults(), ..layout }
+    }
+
     /// How the file is merged by key, as the layout says.
     fn settings_rules(&self) -> Result<SettingsRules, ReadError> {
-        let layout = self.inputs.layout.settings(&self.path);
+        let layout = self.settings_layout();
         let release = self.inputs.release;
         let allowed = match layout.allowed.and_then(|path| Some((release.find(&path)?, path))) {
             Some((k, path)) => Some((path, release.read(k)?)),
@@ -245,7 +261,7 @@ impl<'a> Work<'a> {
 
     /// The rules of the layout for the file, where it has some.
     fn told_rules(&self) -> Option<SettingsRules> {
-        let layout = self.inputs.layout.settings(&self.path);
+        let layout = self.settings_layout();
         let rules = SettingsRules { hold: layout.hold, identity: layout.identity, allowed: None };
         (is_settings(&self.path) && rules != SettingsRules::default()).then_some(rules)
     }
@@ -539,8 +555,8 @@ impl<'a> Work<'a> {
         // Other kinds can hold markers; they are looked at when the result is proved.
         let settings = self.kind == Kind::Settings;
         let sides = [&texts[0][..], &texts[1], &texts[2]];
-        let held = self.inputs.layout.settings(&self.path).hold;
-        let defaults = if is_settings(&self.path) { defaults(&self.path, sides, held) } else { Vec::new() };
+        let held = self.settings_layout().hold;
+        let defaults = if self.has_defaults() { defaults(&self.path, sides, held) } else { Vec::new() };
         let fault = |bytes: &[u8]| settings.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_binary(touched, Reason::NotValid);

@@ -62,8 +62,19 @@ pub(crate) fn converted(site: &str, release: &str) -> Option<String> {
             "false" | "no" | "off" | "0" => Some("false".into()),
             _ => None,
         },
-        (Sort::Number | Sort::Flag, Sort::Text(Some(quote))) => Some(format!("{quote}{content}{quote}")),
-        (Sort::Number | Sort::Flag, Sort::Text(None)) => Some(format!("\"{content}\"")),
+        (own @ (Sort::Number | Sort::Flag), Sort::Text(quote)) => {
+            // Another sort of text ("30rem") says another thing.
+            let theirs = release.trim_matches(['"', '\'']).to_ascii_lowercase();
+            let word = match theirs.as_str() {
+                "yes" | "no" if own == Sort::Flag => ["no", "yes"][usize::from(content == "true")],
+                "on" | "off" if own == Sort::Flag => ["off", "on"][usize::from(content == "true")],
+                "true" | "false" if own == Sort::Flag => content,
+                _ if own == Sort::Number && theirs.parse::<f64>().is_ok() => content,
+                _ => return None,
+            };
+            let quote = quote.unwrap_or('"');
+            Some(format!("{quote}{word}{quote}"))
+        }
         (Sort::Flag, Sort::Number) => Some(if content == "true" { "1".into() } else { "0".into() }),
         _ => None,
     }
@@ -236,7 +247,8 @@ mod tests {
             [of("\"12\"", "4"), of("12", "\"4\""), of("\"yes\"", "false"), of("1", "true")],
             ["12", "\"12\"", "true", "true"]
         );
-        assert_eq!([of("12", "'4'"), of("false", "auto"), of("true", "0")], ["'12'", "\"false\"", "1"]);
+        assert_eq!([of("12", "'4'"), of("false", "'yes'"), of("true", "0")], ["'12'", "'no'", "1"]);
         assert_eq!([of("\"wide\"", "4"), of("12", "[1]"), of("5", "false")], [""; 3]);
+        assert_eq!([of("520", "\"30rem\""), of("true", "\"auto\"")], [""; 2]);
     }
 }

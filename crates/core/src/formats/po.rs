@@ -189,6 +189,18 @@ impl<'a> Side<'a> {
     }
 }
 
+/// Which new message of the release, with a translation of its own, a dropped one most likely became.
+fn took_its_place(gone: &Entry<'_>, base: &Side<'_>, release: &Side<'_>) -> Option<String> {
+    let mut index = Nearest::default();
+    let new: Vec<&Entry<'_>> =
+        release.entries.iter().filter(|r| base.find(r).is_none() && !r.is_header()).collect();
+    new.iter().for_each(|r| index.add(&r.key.1));
+    let (k, _) = index.find(&gone.key.1)?;
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    let said = new[k].forms.first().map(|f| text(&f.1)).unwrap_or_default();
+    Some(format!("the release reworded it: \"{}\" is \"{said}\" there", text(&new[k].key.1)))
+}
+
 /// Messages whose id the release reworded under a wording of the site's: the site's entry by the release's, which
 /// has no translation yet.
 fn reworded(base: &Side<'_>, site: &Side<'_>, release: &Side<'_>) -> HashMap<usize, usize> {
@@ -261,7 +273,10 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
         match b {
             Some(b) if b.texts() == entry.texts() => {}
             Some(_) => {
-                changes.push(change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone)));
+                changes.push(KeyChange {
+                    hint: took_its_place(entry, &base, &release),
+                    ..change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone))
+                });
                 for line in site.text[entry.head.start..entry.span.end].split(|b| *b == b'\n') {
                     let line = line.trim_ascii();
                     if !line.is_empty() {

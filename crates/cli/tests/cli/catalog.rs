@@ -1,0 +1,106 @@
+//! Catalogs: brought up to a release, compiled and counted, and what other programs make of them.
+
+use std::process::Command;
+
+use crate::env::Env;
+
+const OLD: &str = "stock-of/lanternfold-2.6.1/languages";
+const NEW: &str = "stock-of/lanternfold-3.0.0/languages";
+
+/// The vendor's catalogs and the site's, side by side.
+fn catalogs() -> Env {
+    let env = Env::new();
+    for (from, to) in [
+        ("vendor/lanternfold-2.6.1", "stock-of/lanternfold-2.6.1"),
+        ("vendor/lanternfold-3.0.0", "stock-of/lanternfold-3.0.0"),
+        ("site/lanternfold", "site"),
+    ] {
+        for language in ["pl.po", "cy.po", "de.po", "lanternfold.pot"] {
+            let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
+            let text = std::fs::read_to_string(format!("{demo}/{from}/languages/{language}")).unwrap();
+            env.write(&format!("{to}/languages/{language}"), &text);
+        }
+    }
+    env
+}
+
+/// Runs a program of GNU gettext; nothing where it is not installed.
+fn gettext(program: &str, args: &[&str]) -> Option<std::process::Output> {
+    let found = Command::new(program).args(args).output().ok();
+    if found.is_none() {
+        println!("{program} is not installed: what it says is not tested");
+    }
+    found
+}
+
+fn accepts(env: &Env, path: &str) -> Option<bool> {
+    let out = env.path("checked.mo");
+    let args = ["--check", "-o", out.to_str().unwrap(), env.path(path).to_str().unwrap()].map(String::from);
+    gettext("msgfmt", &args.each_ref().map(String::as_str)).map(|o| o.status.success())
+}
+
+#[test]
+fn every_language_of_the_demo_is_brought_up_to_the_release() {
+    let env = catalogs();
+    for language in ["pl", "cy", "de"] {
+        let sides =
+            format!("--base {OLD}/{language}.po --site site/languages/{language}.po --release {NEW}/{language}.po");
+        env.run(&format!("catalog sync {sides} --template {NEW}/lanternfold.pot --out {language}.po"));
+        let text = env.read(&format!("{language}.po"));
+        assert!(text.contains("msgid \"Good to know\""), "new in the release");
+        assert_ne!(accepts(&env, &format!("{language}.po")), Some(false), "{language}");
+    }
+    let text = env.read("pl.po");
+    assert!(text.contains("Wieści z młyna") && text.contains("Grobla jest przejezdna"), "the site's own words");
+    // Without the vendor's catalog: new messages are empty, the reworded one is marked.
+    env.run(&format!("catalog sync --site site/languages/pl.po --template {NEW}/lanternfold.pot --out alone.po"))
+        .ends(0);
+    let alone = env.read("alone.po");
+    assert!(
+        alone.contains(
+            "#, fuzzy\n#| msgid \"Please book two weeks ahead.\"\nmsgid \"Please book three weeks ahead.\""
+        )
+    );
+    assert_ne!(accepts(&env, "alone.po"), Some(false));
+    let report = env.json(&format!("catalog sync --site site/languages/pl.po --template {NEW}/lanternfold.pot"));
+    assert!(report["reworded"][0]["similarity"].as_f64().unwrap() > 0.6 && report["catalog"].is_string());
+}
+
+#[test]
+fn what_is_compiled_says_what_other_programs_compile() {
+    let env = catalogs();
+    env.run("catalog compile site/languages/pl.po").ends(0);
+    let again = env.run("catalog compile site/languages/pl.po").ends(2);
+    assert!(again.err.contains("--replace"), "{}", again.err);
+    accepts(&env, "site/languages/pl.po");
+    let path = |name: &str| env.path(name).display().to_string();
+    let (ours, theirs) = (path("site/languages/pl.mo"), path("checked.mo"));
+    if let (Some(ours), Some(theirs)) = (gettext("msgunfmt", &[&ours]), gettext("msgunfmt", &[&theirs])) {
+        assert_eq!(String::from_utf8_lossy(&ours.stdout), String::from_utf8_lossy(&theirs.stdout));
+        assert!(ours.stdout.len() > 1000);
+    }
+}
+
+#[test]
+fn languages_are_counted_with_the_sites_own_wording() {
+    let env = catalogs();
+    for theme in ["site", "stock-of/lanternfold-2.6.1"] {
+        env.write(&format!("{theme}/themecard.toml"), "name = \"lanternfold\"\n");
+    }
+    let table = env.run("catalog stats site --base stock-of/lanternfold-2.6.1").ends(0);
+    assert!(table.out.contains("site's own") && table.out.contains("languages/pl.po pl"), "{}", table.out);
+    let report = env.json("catalog stats site/languages/pl.po --base stock-of/lanternfold-2.6.1/languages/pl.po");
+    assert_eq!(report["catalogs"][0]["own"], 3);
+    assert_eq!(report["catalogs"][0]["translated"], 30);
+}
+
+#[test]
+fn a_broken_catalog_is_named_with_its_line() {
+    let env = catalogs();
+    env.write("bad.po", "msgid \"a\"\nmsgstr \"b\n");
+    for call in ["catalog compile bad.po", "catalog stats bad.po", "catalog sync --site bad.po --template bad.po"] {
+        let refused = env.run(call).ends(2);
+        assert!(refused.err.contains("bad.po") && refused.err.contains("line 2"), "{}", refused.err);
+    }
+    assert!(!env.path("bad.mo").exists());
+}
