@@ -624,11 +624,11 @@ pub(crate) struct SyncArgs {
     #[arg(long, value_name = "OLD")]
     pub(crate) base: Option<PathBuf>,
     /// The new release's catalog
-    #[arg(long, value_name = "NEW", required_unless_present = "template")]
+    #[arg(long, value_name = "NEW", required_unless_present = "pot")]
     pub(crate) release: Option<PathBuf>,
     /// The new release's template
-    #[arg(long, value_name = "POT")]
-    pub(crate) template: Option<PathBuf>,
+    #[arg(long = "template", value_name = "POT")]
+    pub(crate) pot: Option<PathBuf>,
     /// File for the result [default: stdout]
     #[arg(long, value_name = "PO")]
     pub(crate) out: Option<PathBuf>,

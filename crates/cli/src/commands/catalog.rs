@@ -41,20 +41,16 @@ fn sync(args: &SyncArgs, global: &Global, console: &Console) -> Result<Ended, Fa
     args.out.as_deref().map(|out| free(out, args.replace)).transpose()?;
     let given = |path: &Option<PathBuf>| path.as_deref().map(read).transpose();
     let (site, base) = (read(&args.site)?, given(&args.base)?);
-    let (release, template) = (given(&args.release)?, given(&args.template)?);
-    let sides = CatalogSides {
-        site: &site,
-        base: base.as_deref(),
-        release: release.as_deref(),
-        template: template.as_deref(),
-    };
+    let (release, pot) = (given(&args.release)?, given(&args.pot)?);
+    let sides =
+        CatalogSides { site: &site, base: base.as_deref(), release: release.as_deref(), pot: pot.as_deref() };
     let synced = sync_catalog(sides).map_err(|fault| match fault {
         SyncFault::Unreadable(side, why) => {
             let path = match side {
                 Side::Base => args.base.as_ref(),
                 Side::Site => Some(&args.site),
                 Side::Release => args.release.as_ref(),
-                Side::Template => args.template.as_ref(),
+                Side::Template => args.pot.as_ref(),
             };
             let path = path.unwrap_or(&args.site);
             Trouble::new(format!("{} is no catalog that can be read", path.display()))

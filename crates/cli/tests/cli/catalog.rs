@@ -28,7 +28,7 @@ fn catalogs() -> Env {
 fn gettext(program: &str, args: &[&str]) -> Option<std::process::Output> {
     let found = Command::new(program).args(args).output().ok();
     if found.is_none() {
-        println!("{program} is not installed: what it says is not tested");
+        crate::env::skipped(&format!("{program} is not installed: what it says is not tested"));
     }
     found
 }

@@ -134,3 +134,9 @@ pub(crate) fn small() -> Env {
     );
     env
 }
+
+/// Says that a test is skipped, and why.
+#[expect(clippy::print_stderr, reason = "a test that is skipped says so")]
+pub(crate) fn skipped(why: &str) {
+    eprintln!("skipped: {why}");
+}

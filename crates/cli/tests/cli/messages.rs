@@ -48,7 +48,7 @@ fn files_that_cannot_be_read() {
 #[test]
 fn a_full_disk_leaves_nothing_behind() {
     let env = small();
-    env.write("release/big.css", &vec![b'a'; 300 << 10]);
+    env.write("release/big.css", vec![b'a'; 300 << 10]);
     let run =
         format!("trap '' XFSZ; ulimit -f 100; exec {} {CARRY}", assert_cmd::cargo::cargo_bin!("daxle").display());
     let output = std::process::Command::new("bash").args(["-c", &run]).current_dir(env.path("")).output().unwrap();

@@ -18,9 +18,8 @@ fn browsed(env: &Env, page: &str, fragment: &str) -> Option<String> {
         let paths = std::env::var_os("PATH").unwrap_or_default();
         std::env::split_paths(&paths).any(|dir| dir.join(name).is_file())
     });
-    #[expect(clippy::print_stderr, reason = "a test that is skipped says so")]
     if browser.is_none() {
-        eprintln!("skipped: there is no Chromium here (apt-get install chromium)");
+        crate::env::skipped("there is no Chromium here (apt-get install chromium)");
     }
     let browser = browser?;
     let out = Command::new(browser)

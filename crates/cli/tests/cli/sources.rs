@@ -41,14 +41,14 @@ fn every_form_of_a_release_gives_the_same_result() {
     let env = small();
     env.run(CARRY).ends(0);
     let expected = env.tree("out");
-    env.write("plain.zip", &release_zip(&env, ""));
-    env.write("topped.zip", &release_zip(&env, "theme-2.0/"));
+    env.write("plain.zip", release_zip(&env, ""));
+    env.write("topped.zip", release_zip(&env, "theme-2.0/"));
     let inner = release_zip(&env, "theme/");
-    env.write("package.zip", &zip(&[("pkg/docs/readme.txt", b"read me"), ("pkg/theme.zip", &inner)]));
+    env.write("package.zip", zip(&[("pkg/docs/readme.txt", b"read me"), ("pkg/theme.zip", &inner)]));
     let entries: Vec<(String, Vec<u8>)> = env.tree("release");
     let entries: Vec<_> =
         entries.iter().map(|(n, b)| (n.as_str(), b.as_slice(), tar::EntryType::Regular)).collect();
-    env.write("theme.tar.gz", &tar_gz(&entries));
+    env.write("theme.tar.gz", tar_gz(&entries));
     for source in ["plain.zip", "topped.zip", "package.zip", "theme.tar.gz"] {
         env.run(
             &CARRY
@@ -71,7 +71,7 @@ fn of_several_themes_in_a_package_one_is_named_or_meant() {
         zip(&all)
     };
     let (one, two) = (inner("one", &[("a.css", b"a")]), inner("two", &[("b.css", b"b")]));
-    env.write("both.zip", &zip(&[("one.zip", &one), ("two.zip", &two)]));
+    env.write("both.zip", zip(&[("one.zip", &one), ("two.zip", &two)]));
     env.theme("site", &[("other.css", "x")]);
     let ran = env.run("survey --base both.zip --site site").ends(2);
     assert!(
@@ -144,7 +144,7 @@ fn archives_lie_in_archives_only_so_deep() {
     env.run(&format!("{args} --max-nesting 4")).ends(0);
     // All archives of a source share one bound.
     let padded = zip(&[("big.css", &vec![b' '; 700 << 10]), ("theme.zip", &release_zip(&env, "theme/"))]);
-    env.write("padded.zip", &zip(&[("one.zip", &padded), ("two.zip", &padded)]));
+    env.write("padded.zip", zip(&[("one.zip", &padded), ("two.zip", &padded)]));
     let args = CARRY.replace("--release release", "--release padded.zip --max-unpacked 1");
     assert!(env.run(&args).ends(2).err.contains("--max-unpacked"));
 }
@@ -182,11 +182,11 @@ fn links_follow_the_rule() {
         out.into_inner().unwrap().finish().unwrap()
     };
     let args = format!("{CARRY} --replace --links keep").replace("--release release", "--release linked.tar.gz");
-    env.write("linked.tar.gz", &archive("../style.css"));
+    env.write("linked.tar.gz", archive("../style.css"));
     env.run(&args).ends(0);
     assert_eq!(env.read("out/img/also.css"), env.read("out/style.css"));
     for target in ["../../style.css", "/etc/passwd", "x/../../y"] {
-        env.write("linked.tar.gz", &archive(target));
+        env.write("linked.tar.gz", archive(target));
         assert!(env.run(&args).ends(2).err.contains("is a link to"), "{target}");
     }
 }

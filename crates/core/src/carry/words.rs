@@ -49,7 +49,7 @@ fn own_catalog(inputs: &Inputs<'_>, path: &str, site: usize) -> Result<Option<Ow
     if !updated.obsolete.is_empty() {
         parts.push(format!("{} no more in use ({})", updated.obsolete.len(), named(&updated.obsolete)));
     }
-    let text = format!("brought up to the release's template: {}", parts.join("; "));
+    let text = format!("brought up to the template of the release, {}", parts.join("; "));
     let remark = (!parts.is_empty()).then(|| Remark { path: path.to_string(), text });
     Ok(Some(OwnLanguage { bytes: (updated.bytes != bytes).then_some(updated.bytes), remark }))
 }

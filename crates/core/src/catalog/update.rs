@@ -1,4 +1,4 @@
-//! Bringing a catalog up to a template: what is new comes in empty, or with the nearest old translation marked as
+//! Bringing a catalog up to its template. What is new comes in empty, or with the nearest old translation marked as
 //! unsure; what is gone becomes obsolete. Untouched messages keep their bytes.
 
 use std::collections::{HashMap, HashSet};
@@ -163,9 +163,9 @@ pub fn misfits(catalog: &Catalog) -> Vec<Misfit> {
 /// Brings a catalog up to a template. Messages that the template lacks become obsolete, but for those that `own`
 /// keeps: they stay after the message that they followed. `None` where the template has letters that the catalog's
 /// charset has not.
-pub fn update(mine: &Catalog, template: &Catalog, own: &dyn Fn(&Message) -> bool) -> Option<Updated> {
-    let mut work = Update::new(mine, template);
-    let wanted: HashSet<_> = template.messages.iter().filter(|m| !m.obsolete).map(Message::key).collect();
+pub fn update(mine: &Catalog, pot: &Catalog, own: &dyn Fn(&Message) -> bool) -> Option<Updated> {
+    let mut work = Update::new(mine, pot);
+    let wanted: HashSet<_> = pot.messages.iter().filter(|m| !m.obsolete).map(Message::key).collect();
     // The site's own, by the message of the template that they follow.
     let mut following: HashMap<Option<super::po::Key<'_>>, Vec<&Message>> = HashMap::new();
     let mut last = None;
@@ -184,7 +184,7 @@ pub fn update(mine: &Catalog, template: &Catalog, own: &dyn Fn(&Message) -> bool
     for message in following.remove(&header).unwrap_or_default() {
         work.as_is(message);
     }
-    for message in template.messages.iter().filter(|m| !m.obsolete && !m.is_header()) {
+    for message in pot.messages.iter().filter(|m| !m.obsolete && !m.is_header()) {
         work.message(message);
         for own in following.remove(&Some(message.key())).unwrap_or_default() {
             work.as_is(own);
@@ -201,7 +201,7 @@ pub fn update(mine: &Catalog, template: &Catalog, own: &dyn Fn(&Message) -> bool
 
 struct Update<'a> {
     mine: &'a Catalog,
-    template: &'a Catalog,
+    pot: &'a Catalog,
     style: Style,
     by_key: HashMap<super::po::Key<'a>, &'a Message>,
     obsolete: HashMap<super::po::Key<'a>, &'a Message>,
@@ -215,13 +215,13 @@ struct Update<'a> {
 }
 
 impl<'a> Update<'a> {
-    fn new(mine: &'a Catalog, template: &'a Catalog) -> Self {
+    fn new(mine: &'a Catalog, pot: &'a Catalog) -> Self {
         let of = |obsolete: bool| {
             mine.messages.iter().filter(move |m| m.obsolete == obsolete).map(|m| (m.key(), m)).collect()
         };
         Update {
             mine,
-            template,
+            pot,
             style: Style::of(mine.text()),
             by_key: of(false),
             obsolete: of(true),
@@ -263,8 +263,8 @@ impl<'a> Update<'a> {
     /// The catalog's own header, with the date of the template.
     fn header(&mut self) {
         let Some(mine) = self.mine.header() else {
-            if let Some(header) = self.template.header() {
-                let source = self.template.source_of(header).unwrap_or_default().to_vec();
+            if let Some(header) = self.pot.header() {
+                let source = self.pot.source_of(header).unwrap_or_default().to_vec();
                 self.lines(&source);
             }
             return;
@@ -273,7 +273,7 @@ impl<'a> Update<'a> {
         self.out.extend_from_slice(&self.mine.text()[..before]);
         let source = self.mine.source_of(mine).unwrap_or_default();
         const DATE: &str = "POT-Creation-Date";
-        let dates = (self.mine.field(DATE), self.template.field(DATE));
+        let dates = (self.mine.field(DATE), self.pot.field(DATE));
         let mut source = source.to_vec();
         if let (Some(old), Some(new)) = dates
             && let Some(at) = find(&source, DATE.as_bytes())
@@ -336,7 +336,7 @@ impl<'a> Update<'a> {
             // What is in use no more is the likeliest to have been reworded.
             let known = self.mine.messages.iter().filter(|m| !m.is_header() && m.is_translated() && !m.is_fuzzy());
             self.known = known.collect();
-            let wanted: HashSet<_> = self.template.messages.iter().map(Message::key).collect();
+            let wanted: HashSet<_> = self.pot.messages.iter().map(Message::key).collect();
             self.known.sort_by_key(|m| (wanted.contains(&m.key()), m.obsolete));
             self.known.iter().for_each(|m| index.add(&m.id));
             self.nearest = Some(index);
@@ -396,7 +396,7 @@ impl<'a> Update<'a> {
         for comment in comments {
             self.out.extend([&comment, self.style.end].concat());
         }
-        let head = self.template.text()[wanted.head.clone()].to_vec();
+        let head = self.pot.text()[wanted.head.clone()].to_vec();
         self.lines(&head);
         match same {
             Some(found) => {
@@ -473,9 +473,9 @@ mod tests {
 
     const HEAD: &str = "msgid \"\"\nmsgstr \"\"\n\"Plural-Forms: nplurals=2; plural=n != 1;\\n\"\n";
 
-    fn updated(mine: &str, template: &str) -> (String, Updated) {
+    fn updated(mine: &str, pot: &str) -> (String, Updated) {
         let read = |text: &str| Catalog::parse(format!("{HEAD}\n{text}").as_bytes()).unwrap();
-        let updated = update(&read(mine), &read(template), &|m| m.id.starts_with(b"own")).unwrap();
+        let updated = update(&read(mine), &read(pot), &|m| m.id.starts_with(b"own")).unwrap();
         let text = String::from_utf8(updated.bytes.clone()).unwrap();
         (text.strip_prefix(HEAD).unwrap().trim_start().to_string(), updated)
     }

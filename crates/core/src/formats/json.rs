@@ -413,7 +413,7 @@ fn in_order(mut text: Vec<u8>, docs: &[Doc<'_>; 3], nodes: &[Node; 3]) -> Option
                             splices.push((start..start, [&literal[..], b",", gap].concat()));
                         }
                         (None, None) => {
-                            splices.push((member.node.span.start + 1..member.node.span.start + 1, literal))
+                            splices.push((member.node.span.start + 1..member.node.span.start + 1, literal));
                         }
                     }
                 }

@@ -20,7 +20,7 @@ pub struct CatalogSides<'a> {
     /// The release's.
     pub release: Option<&'a [u8]>,
     /// The release's template.
-    pub template: Option<&'a [u8]>,
+    pub pot: Option<&'a [u8]>,
 }
 
 /// A catalog that was brought up to a release.
@@ -94,7 +94,7 @@ pub enum Side {
 ///     site: b"msgid \"Tickets\"\nmsgstr \"Karten\"\n",
 ///     base: None,
 ///     release: None,
-///     template: Some(b"msgid \"Your tickets\"\nmsgstr \"\"\n"),
+///     pot: Some(b"msgid \"Your tickets\"\nmsgstr \"\"\n"),
 /// })
 /// .unwrap();
 /// assert_eq!(synced.reworded[0].before, "Tickets");
@@ -107,7 +107,7 @@ pub enum Side {
 pub fn sync_catalog(sides: CatalogSides<'_>) -> Result<Synced, SyncFault> {
     let read = |bytes: Option<&[u8]>, side| bytes.map(|b| text_of(b, side)).transpose();
     let (site, base) = (text_of(sides.site, Side::Site)?, read(sides.base, Side::Base)?);
-    let (release, template) = (read(sides.release, Side::Release)?, read(sides.template, Side::Template)?);
+    let (release, template) = (read(sides.release, Side::Release)?, read(sides.pot, Side::Template)?);
     let (mut kept, mut collisions) = (0, Vec::new());
     let mut bytes = match &release {
         None => site.charset.encode(site.text()).ok_or(SyncFault::Letters)?,
