@@ -14,13 +14,15 @@ use std::time::{Duration, Instant};
 use daxle_core::carry::account::{Theme, Themes};
 use daxle_core::carry::settle::memory::Memory;
 use daxle_core::carry::{CarryOptions, Inputs, Nowhere, carry, well_formed};
+use daxle_core::catalog::{ByteOrder, Catalog, PluralRule, compile, read_mo, update};
 use daxle_core::changes::survey;
 use daxle_core::diff::{Edit, Interner, diff};
-use daxle_core::formats::merge_file;
-use daxle_core::merge::MergeOptions;
+use daxle_core::formats::{CatalogSides, merge_file, sync_catalog};
+use daxle_core::merge::{MergeOptions, SettingsRules, Trust};
 use daxle_core::separate::changeset::{ChangeSet, Part, separate};
 use daxle_core::separate::child::{self, Piece};
 use daxle_core::separate::parse;
+use daxle_core::settings::{SettingsFile, differences, move_settings};
 use daxle_core::theme::{Kind, Layout, MemoryTree, Tree, find_stamp, kind_of};
 
 /// A small generator of numbers: SplitMix64 (Steele, Lea, Flood 2014).
@@ -265,9 +267,58 @@ fn check(path: &str, [base, site, release]: &[Vec<u8>; 3]) {
     find_stamp(site, Some("{# {name} {version} #}"));
     check_carry(path, base, site, release);
     check_separate(path, base, site);
+    check_words(base, site, release);
+    check_settings(path, kind, base, site, release);
     // Nonsense is an error, never a panic.
     let _ = parse(site);
     let _ = Memory::parse(&String::from_utf8_lossy(site));
+}
+
+/// Catalogs come up to a release in one step, and say compiled what they say.
+fn check_words(base: &[u8], site: &[u8], release: &[u8]) {
+    let _ = PluralRule::parse(&String::from_utf8_lossy(site));
+    let _ = read_mo(site);
+    let _ = read_mo(&[&b"\xde\x12\x04\x95\0\0\0\0"[..], site].concat());
+    let _ = sync_catalog(CatalogSides { site, base: Some(base), release: Some(release), pot: Some(release) });
+    let (Ok(mine), Ok(pot)) = (Catalog::parse(site), Catalog::parse(release)) else { return };
+    if let Some(once) = update(&mine, &pot, &|_| false) {
+        let first = Catalog::parse(&once.bytes).expect("what was updated is a catalog");
+        let twice = update(&first, &pot, &|_| false).expect("the letters are the same");
+        let texts = |bytes: &[u8]| {
+            Catalog::parse(bytes)
+                .expect("a catalog")
+                .messages
+                .iter()
+                .map(|m| (m.id.clone(), m.texts.clone()))
+                .collect::<Vec<_>>()
+        };
+        assert_eq!(texts(&twice.bytes), texts(&once.bytes), "an update of what is up to date changes it");
+    }
+    if let Some(compiled) = compile(&mine, ByteOrder::Big) {
+        let back = read_mo(&compiled).expect("what was compiled is read");
+        assert_eq!(compile(&back, ByteOrder::Big).as_deref(), Some(&compiled[..]), "it says something else");
+    }
+}
+
+/// Patches lead from base to site, and what is moved stays readable.
+fn check_settings(path: &str, kind: Kind, base: &[u8], site: &[u8], release: &[u8]) {
+    for (hold, trust) in [(true, Trust::Normal), (true, Trust::Bold), (false, Trust::Bold)] {
+        let settings = SettingsRules { hold, ..SettingsRules::default() };
+        let options = MergeOptions { trust, settings, ..MergeOptions::default() };
+        if let Some(merged) = merge_file(path, kind, base, site, release, &options)
+            && path.ends_with(".json")
+            && [base, site, release].iter().all(|t| well_formed(path, kind, t).is_none())
+        {
+            assert_eq!(well_formed(path, kind, &merged.bytes), None, "it is not well-formed");
+        }
+    }
+    if let Some(found) = differences(path, base, site) {
+        assert_eq!(found.settings.is_empty(), found.json_patch.is_empty(), "{:?}", found.settings);
+    }
+    let file = |bytes| SettingsFile { path, bytes };
+    if let Ok(moved) = move_settings(file(site), Some(file(base)), file(release), None) {
+        let _ = move_settings(file(site), Some(file(base)), file(&moved.bytes), None).expect("it is still read");
+    }
 }
 
 /// What is taken out of a site gives the site back, as a change set and as a child theme.

@@ -114,12 +114,15 @@ pub fn read(bytes: &[u8]) -> Result<Catalog, MoFault> {
         pairs.push((string(ids, k)?, string(texts, k)?));
     }
     let header = pairs.iter().find(|(id, _)| id.is_empty()).map(|(_, text)| text.as_slice());
-    let charset =
-        Charset::of_header(header.unwrap_or_default()).ok_or(fault(0, "of a charset that is not known"))?;
+    let named = Charset::of_header(header.unwrap_or_default()).unwrap_or_default();
+    let decoded = pairs.iter().map(|(id, text)| Some((named.decode(id)?, named.decode(text)?))).collect();
+    // What is no text of its charset is read as it is.
+    let (pairs, charset): (Vec<_>, Charset) = match decoded {
+        Some(decoded) => (decoded, named),
+        None => (pairs, Charset::default()),
+    };
     let mut messages = Vec::with_capacity(count);
-    for (k, (id, text)) in pairs.into_iter().enumerate() {
-        let decode = |text: &[u8]| charset.decode(text).ok_or(fault(ids + 8 * k, "letters outside of the charset"));
-        let (id, text) = (decode(&id)?, decode(&text)?);
+    for (id, text) in pairs {
         let (context, id) = match id.iter().position(|b| *b == 4) {
             Some(at) => (Some(id[..at].to_vec()), id[at + 1..].to_vec()),
             None => (None, id),

@@ -254,8 +254,8 @@ impl<'a> Update<'a> {
 
     /// Writes lines of one of the catalogs with this one's line ends.
     fn lines(&mut self, lines: &[u8]) {
-        for line in crate::text::split_lines(lines) {
-            self.out.extend_from_slice(line.content);
+        for line in lines_of(lines) {
+            self.out.extend_from_slice(line);
             self.out.extend_from_slice(self.style.end);
         }
     }
@@ -420,8 +420,8 @@ impl<'a> Update<'a> {
             self.out.extend([comment, self.style.end].concat());
         }
         let source = self.mine.text()[message.head.start..message.span.as_ref().map_or(0, |s| s.end)].to_vec();
-        for line in crate::text::split_lines(&source) {
-            self.out.extend([b"#~ ", line.content, self.style.end].concat());
+        for line in lines_of(&source) {
+            self.out.extend([b"#~ ", line, self.style.end].concat());
         }
     }
 
@@ -434,6 +434,14 @@ impl<'a> Update<'a> {
         self.updated.bytes = self.mine.charset.encode(&self.out)?;
         Some(self.updated)
     }
+}
+
+/// The lines of a stretch without their ends: as the reader parts them, at line feeds alone.
+fn lines_of(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    text.split_inclusive(|b| *b == b'\n').map(|line| {
+        let end = line.iter().rposition(|b| !matches!(b, b'\n' | b'\r')).map_or(0, |at| at + 1);
+        &line[..end]
+    })
 }
 
 fn find(text: &[u8], words: &[u8]) -> Option<usize> {

@@ -106,7 +106,7 @@ fn of_yaml(text: &str) -> Option<Node> {
     (!events.any(|e| matches!(e, Event::DocumentStart(_)))).then_some(tree)
 }
 
-/// Reads `key = value` lines in sections, each value on one line.
+/// Reads `key = value` lines in sections, each value on one line; nothing where a key stands twice.
 fn of_ini(text: &str) -> Option<Node> {
     let mut root: Vec<(String, Node)> = Vec::new();
     let mut section: Option<usize> = None;
@@ -131,7 +131,13 @@ fn of_ini(text: &str) -> Option<Node> {
             _ => root.push(entry),
         }
     }
-    Some(Node::Map(root))
+    let twice = |list: &[(String, Node)]| {
+        let mut seen = std::collections::HashSet::new();
+        list.iter().any(|(key, _)| !seen.insert(key.clone()))
+    };
+    let within = |node: &Node| matches!(node, Node::Map(list) if twice(list));
+    let unique = !twice(&root) && !root.iter().any(|(_, node)| within(node));
+    unique.then_some(Node::Map(root))
 }
 
 impl Node {
