@@ -238,3 +238,72 @@ fn for_release(
     spots.chain(out.edits.iter_mut().map(|e| &mut e.result)).for_each(|lines| *lines = moved.lines(lines));
     Some(out)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// What is parsed and written again without a change is the same bytes.
+    fn comes_back(path: &str, text: &str) {
+        let again = rewritten(path, text.as_bytes(), text.as_bytes());
+        assert_eq!(again.map(|a| String::from_utf8_lossy(&a).into_owned()), Some(text.to_string()), "{path}");
+    }
+
+    #[test]
+    fn nasty_files_come_back_byte_for_byte() {
+        comes_back(
+            "a.json",
+            "\u{feff}{\r\n\t\"a\" : 1.0e3, // one\r\n\t\"b\":[ 1,2 , ],\"c\":\"\\ud800\",\r\n}  /* end */",
+        );
+        comes_back("a.json", "[9007199254740993, 1.0, -0, [], {}, \"\\u00e9\"]");
+        comes_back(
+            "a.yaml",
+            "# head\r\na:   1 # one\r\nb: &x [1,\r\n  2]\r\nc: *x\r\nd: |\r\n   kept\r\n\r\ne:\r\n- k: v\r\n\r\n  l: yes\r\n- no\r\nf: 'it''s'",
+        );
+        comes_back("a.yaml", "---\na: 1\n---\n# two\nb: {c: d}\n");
+        comes_back(
+            "a.toml",
+            "a.b = 1 # one\n\n[x] # head\n'q.r' = \"\"\"\nlong\n\"\"\"\n[[i]]\nname = 'a'\nl = [\n 1, # c\n]\n\n[[i]]\nname = 'b'\nt = { u = 1_000 }",
+        );
+        comes_back("a.ini", "; head\ntop=1\n[ s ] ; c\nk : v\n  goes on\n\n  and on\n! note\nempty =\n");
+        comes_back(
+            "a.po",
+            "# a\n\nmsgid \"\"\nmsgstr \"\"\n\"X: y\\n\"\n\n#. x\n#: a:1\n#, fuzzy, c-format\n#| msgid \"o\"\nmsgctxt \"\"\nmsgid \"\\x41\"\n  \"b\"\nmsgid_plural \"p\"\nmsgstr[0] \"1\"\nmsgstr[1] \"\"\n#~ msgid \"gone\"\n#~ msgstr \"weg\"",
+        );
+        let latin = b"msgid \"\"\nmsgstr \"Content-Type: text/plain; charset=ISO-8859-2\\n\"\n\nmsgid \"a\"\nmsgstr \"\xb1\"\n";
+        assert_eq!(rewritten("a.po", latin, latin).unwrap(), latin);
+    }
+
+    proptest! {
+        #[test]
+        fn generated_files_come_back_byte_for_byte(
+            keys in proptest::collection::btree_set("[a-z]{1,6}", 1..6),
+            values in proptest::collection::vec("(1|-2\\.50|true|\"w x\"|\"\\\\u00e9\"|\\[1, 2\\])", 6),
+            gaps in proptest::collection::vec("( |  |\t)", 6),
+            end in "(\n|\r\n)", comments in any::<bool>(), last in any::<bool>()
+        ) {
+            let pairs: Vec<(&String, &String, &String)> =
+                keys.iter().zip(&values).zip(&gaps).map(|((k, v), g)| (k, v, g)).collect();
+            let note = |sign: &str| if comments { format!(" {sign} why") } else { String::new() };
+            let finish = |text: String| if last { text + &end } else { text };
+            let json: Vec<String> = pairs.iter().map(|(k, v, g)| format!("{g}\"{k}\":{g}{v}")).collect();
+            comes_back("a.json", &finish(format!("{{{end}{}{}{end}}}", json.join(&format!(",{}{end}", note("//"))), note("//"))));
+            let lines = |sign: &str, blank: bool| -> String {
+                let line = |(k, v, g): &(&String, &String, &String)| {
+                    let gap = if blank { g.as_str() } else { " " };
+                    format!("{k}{sign}{gap}{v}{}", note("#"))
+                };
+                finish(pairs.iter().map(line).collect::<Vec<_>>().join(&end))
+            };
+            comes_back("a.toml", &lines(" =", true));
+            comes_back("a.yaml", &lines(":", false));
+            comes_back("a.ini", &lines(" =", true));
+            let po: Vec<String> = pairs
+                .iter()
+                .map(|(k, v, g)| format!("#:{g}{k}:1{end}msgid \"{k}\"{end}msgstr{g}\"{}\"", v.replace(['"', '\\'], "")))
+                .collect();
+            comes_back("a.po", &finish(po.join(&format!("{end}{end}"))));
+        }
+    }
+}

@@ -135,7 +135,7 @@ impl Yaml<'_> {
         let (event, place) = self.events.get(self.at)?;
         let (event, place) = (event.clone(), place.clone());
         self.at += 1;
-        let first = self.text.get(place.start).copied();
+        let first = self.text.get(self.behind_marks(place.start)).copied();
         match event {
             Event::Scalar(text, style, anchor, tag) => {
                 let end = self.scalar_end(&place, style)?;
@@ -166,6 +166,15 @@ impl Yaml<'_> {
             }
             _ => None,
         }
+    }
+
+    /// Where a node begins behind its anchor and tag.
+    fn behind_marks(&self, mut at: usize) -> usize {
+        while matches!(self.text.get(at), Some(b'&' | b'!')) {
+            at += self.text[at..].iter().take_while(|b| !b.is_ascii_whitespace()).count();
+            at += self.text[at..].iter().take_while(|b| b.is_ascii_whitespace()).count();
+        }
+        at
     }
 
     /// Reads a collection in flow style as one value.

@@ -107,8 +107,8 @@ impl Separated {
     /// A file that a child adds to: only what the site has otherwise.
     fn add(&mut self, path: &str, kind: Kind, base: &[u8], site: &[u8], explain: bool) {
         let sheet = kind == Kind::Style && path.to_ascii_lowercase().ends_with(".css");
-        if sheet && let Some((base, site)) = texts(base, site) {
-            match style::split(&base, &site, explain) {
+        if sheet && let Some((before, after)) = texts(base, site) {
+            match style::split(&before, &after, explain) {
                 Some(split) => {
                     if !split.child.is_empty() {
                         self.child.insert(path.to_string(), Piece::Bytes(split.child.into_bytes()));
@@ -119,7 +119,7 @@ impl Separated {
                     self.unsaid.extend(split.unsaid.into_iter().map(|why| (path.to_string(), why)));
                     self.remarks.extend(split.remarks.into_iter().map(|what| (path.to_string(), what)));
                 }
-                None => self.leave(path, site.into_bytes(), "rules after the parent's could not come to the same"),
+                None => self.leave(path, site.to_vec(), "rules after the parent's could not come to the same"),
             }
             return;
         }

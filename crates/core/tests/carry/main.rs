@@ -10,6 +10,7 @@
 //! * `survey`: what a survey finds, and what a proof accepts
 //! * `through`: steps through intermediate releases
 //! * `lines`: YAML, TOML and INI, case by case
+//! * `values`: settings dealt out, whatever the format
 //! * `words`: languages of the site's own, compiled catalogs
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
@@ -25,6 +26,7 @@ mod settings;
 mod settle;
 mod survey;
 mod through;
+mod values;
 mod words;
 
 use std::collections::BTreeMap;
