@@ -10,10 +10,19 @@ const NAMED: usize = 6;
 /// Shorter words may be anything.
 const LEAST: usize = 3;
 
-/// Lists the values that the site left alone and the release changed. Texts are the whole files.
-pub(super) fn defaults(path: &str, [base, site, release]: [&[u8]; 3], held: bool) -> Vec<DefaultRecord> {
-    let values = [base, site, release].map(|text| keyed_values(path, text));
-    let [Some(base), Some(site), Some(release)] = values else { return Vec::new() };
+/// The values of base, site and release by their paths.
+pub(super) struct Values([BTreeMap<String, String>; 3]);
+
+impl Values {
+    /// Reads three versions of a file; `None` where one of them cannot be read.
+    pub(super) fn read(path: &str, texts: [&[u8]; 3]) -> Option<Self> {
+        let [base, site, release] = texts.map(|text| keyed_values(path, text));
+        Some(Values([base?, site?, release?]))
+    }
+}
+
+/// Lists the values that the site left alone and the release changed.
+pub(super) fn defaults(path: &str, Values([base, site, release]): &Values, held: bool) -> Vec<DefaultRecord> {
     let left_alone = base.iter().filter(|(key, value)| site.get(*key) == Some(*value));
     left_alone
         .filter_map(|(key, before)| {
@@ -30,18 +39,20 @@ pub(super) fn defaults(path: &str, [base, site, release]: [&[u8]; 3], held: bool
 }
 
 /// Points out values of the site's own that name a key or an item which the release dropped.
-pub(super) fn dropped_names(path: &str, [base, site, release]: [&[u8]; 3]) -> Option<Remark> {
-    let values = [base, site, release].map(|text| keyed_values(path, text));
-    let [Some(base), Some(site), Some(release)] = values else { return None };
-    let (before, after) = (names(&base), names(&release));
-    let kept = names(&site);
+pub(super) fn dropped_names(path: &str, Values([base, site, release]): &Values) -> Option<Remark> {
+    let (before, after) = (names(base), names(release));
+    let dropped: BTreeSet<&str> = before.difference(&after).copied().collect();
+    if dropped.is_empty() {
+        return None;
+    }
+    let kept = names(site);
     let own = site.iter().filter(|(key, value)| base.get(*key) != Some(*value));
     let mut found = BTreeSet::new();
     for (key, value) in own {
         // A list may name several.
         for word in value.split(['[', ']', ',']).map(|w| w.trim().trim_matches('"')) {
             let own_name = kept.contains(word) && !before.contains(word);
-            if word.len() >= LEAST && before.contains(word) && !after.contains(word) && !own_name {
+            if word.len() >= LEAST && dropped.contains(word) && !own_name {
                 found.insert(format!("{} names {word:?}", key.trim_start_matches('\0').replace('\0', ".")));
             }
         }
@@ -67,15 +78,15 @@ mod tests {
 
     #[test]
     fn defaults_that_changed_under_the_site_are_listed() {
-        let found = defaults(
+        let values = Values::read(
             "s.json",
             [
                 b"{\"a\": {\"x\": 1, \"y\": 2}}",
                 b"{\"a\": {\"x\": 1, \"y\": 9}}",
                 b"{\"a\": {\"x\": 5, \"y\": 6}, \"n\": 0}",
             ],
-            true,
         );
+        let found = defaults("s.json", &values.unwrap(), true);
         let list: Vec<_> =
             found.iter().map(|d| (d.key.as_str(), d.before.as_str(), d.after.as_str(), d.held)).collect();
         assert_eq!(list, [("a.x", "1", "5", true)]);
@@ -83,7 +94,7 @@ mod tests {
 
     #[test]
     fn names_that_the_release_dropped_are_pointed_out() {
-        let remark = dropped_names(
+        let values = Values::read(
             "s.json",
             [
                 b"{\"menus\": {\"promo\": {\"x\": 1}}, \"order\": [\"a\"]}",
@@ -91,7 +102,7 @@ mod tests {
                 b"{\"menus\": {\"top\": {\"x\": 1}}, \"order\": [\"a\"]}",
             ],
         );
-        let text = remark.unwrap().text;
+        let text = dropped_names("s.json", &values.unwrap()).unwrap().text;
         assert!(text.ends_with("order names \"promo\"; own.menu names \"promo\""), "{text}");
     }
 }

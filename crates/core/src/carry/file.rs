@@ -7,7 +7,7 @@ use super::account::{
     Blob, ChangeRecord, Decision, DefaultRecord, FileRecord, Lines, Remark, Source, Stands, State, Theme,
     VendorChange,
 };
-use super::defaults::{defaults, dropped_names};
+use super::defaults::{Values, defaults, dropped_names};
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
 use super::words::own_language;
@@ -164,7 +164,8 @@ impl<'a> Work<'a> {
             let base = self.read(self.inputs.base, self.triple.base)?;
             let release = self.read(self.inputs.release, self.triple.release)?;
             let rules = self.settings_layout();
-            defaults = self::defaults(&self.path, [&base, &base, &release], rules.hold);
+            let values = Values::read(&self.path, [&base, &base, &release]);
+            defaults = values.map(|v| self::defaults(&self.path, &v, rules.hold)).unwrap_or_default();
             if rules.hold && !defaults.is_empty() && self.options.trust != Trust::Strict {
                 let options = self.merge_options()?;
                 merged = merge_file(&self.path, Kind::Settings, &base, &base, &release, &options).map(|m| m.bytes);
@@ -553,19 +554,18 @@ impl<'a> Work<'a> {
             merge.bytes = with_stamp(&merge.bytes, found, version);
         }
         // Other kinds can hold markers; they are looked at when the result is proved.
-        let settings = self.kind == Kind::Settings;
+        let checked = matches!(self.kind, Kind::Settings | Kind::Catalog);
         let sides = [&texts[0][..], &texts[1], &texts[2]];
         let held = self.settings_layout().hold;
-        let defaults = if self.has_defaults() { defaults(&self.path, sides, held) } else { Vec::new() };
-        let fault = |bytes: &[u8]| settings.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
+        let values = if self.has_defaults() { Values::read(&self.path, sides) } else { None };
+        let defaults = values.as_ref().map(|v| defaults(&self.path, v, held)).unwrap_or_default();
+        let fault = |bytes: &[u8]| checked.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_binary(touched, Reason::NotValid);
         }
         let mut result =
             FileResult { path: self.path.clone(), vendor: self.vendor(), defaults, ..FileResult::default() };
-        if is_settings(&self.path) {
-            result.remarks.extend(dropped_names(&self.path, sides));
-        }
+        result.remarks.extend(values.and_then(|v| dropped_names(&self.path, &v)));
         if let Some(k) = (0..3).find(|k| fault(&texts[*k]).is_some()) {
             let (line, what) = fault(&texts[k]).unwrap_or_default();
             let side = ["base", "site", "release"][k];

@@ -8,11 +8,12 @@ use crate::theme::Kind;
 /// or the format is not one that is checked.
 pub fn well_formed(path: &str, kind: Kind, bytes: &[u8]) -> Option<(usize, String)> {
     match kind {
-        Kind::Settings => {}
         Kind::Style => return style_fault(path, bytes),
         Kind::Catalog if path.ends_with(".po") || path.ends_with(".pot") => {
-            return Catalog::parse(bytes).err().map(|fault| (fault.line, fault.what));
+            let fault = Catalog::parse(bytes).err()?;
+            return Some((fault.line, format!("{}, at column {}", fault.what, fault.column)));
         }
+        Kind::Settings | Kind::Catalog => {}
         _ => return None,
     }
     let text = match std::str::from_utf8(bytes) {
@@ -30,7 +31,8 @@ pub fn well_formed(path: &str, kind: Kind, bytes: &[u8]) -> Option<(usize, Strin
     } else if lower.ends_with(".toml") {
         toml::from_str::<toml::Table>(text).err().map(|e| {
             let offset = e.span().map_or(0, |s| s.start).min(text.len());
-            (text[..offset].matches('\n').count() + 1, e.message().to_string())
+            let column = text[..offset].chars().rev().take_while(|c| *c != '\n').count() + 1;
+            (text[..offset].matches('\n').count() + 1, format!("{}, at column {column}", e.message().trim_end()))
         })
     } else {
         None

@@ -46,10 +46,12 @@ pub(super) type Key<'m> = (Option<&'m [u8]>, &'m [u8]);
 
 /// A catalog cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("line {line}: {what}")]
+#[error("line {line}, column {column}: {what}")]
 pub struct Fault {
     /// Line, from 1.
     pub line: usize,
+    /// Column of the first word on it, from 1.
+    pub column: usize,
     /// What is wrong there.
     pub what: String,
 }
@@ -104,7 +106,7 @@ impl Catalog {
         for message in messages.iter().filter(|m| !m.obsolete) {
             if let Some(first) = seen.insert(message.key(), message.line) {
                 let what = format!("the message stands at line {first} already");
-                return Err(Fault { line: message.line, what });
+                return Err(Fault { line: message.line, column: 1, what });
             }
         }
         Ok(Catalog { text, messages, charset })
@@ -159,6 +161,7 @@ struct Row<'a> {
 }
 
 struct Reader<'a> {
+    text: &'a [u8],
     rows: Vec<Row<'a>>,
     at: usize,
 }
@@ -173,11 +176,13 @@ impl<'a> Reader<'a> {
             rows.push(Row { span: at..at + line.len(), words });
             at += line.len();
         }
-        Reader { rows, at: 0 }
+        Reader { text, rows, at: 0 }
     }
 
     fn fault(&self, row: usize, what: impl Into<String>) -> Fault {
-        Fault { line: row + 1, what: what.into() }
+        let line = self.rows.get(row).map_or(&b""[..], |r| &self.text[r.span.clone()]);
+        let column = 1 + line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        Fault { line: row + 1, column, what: what.into() }
     }
 
     /// The words of a line without the mark of what is commented out, and whether it had one.

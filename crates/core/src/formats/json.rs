@@ -9,7 +9,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
-use super::homes::{Home, Keys, Known, Path, plan};
+use super::homes::{Home, Keys, Known, Path, Plan, plan};
 use super::keyed::{KeyChange, KeyedMerge, Refit, Rules, converted};
 use super::tree::Node as Tree;
 use crate::merge::{Outcome, Reason, Step};
@@ -293,6 +293,13 @@ fn keys(doc: Doc<'_>, root: &Node) -> Keys {
     out
 }
 
+/// Tells whether the release lacks a key of the base.
+fn lost(base: &Node, release: &Node) -> bool {
+    let (Value::Object(before), Value::Object(after)) = (&base.value, &release.value) else { return false };
+    let after: HashMap<&str, &Node> = after.iter().map(|m| (m.key.as_str(), &m.node)).collect();
+    before.iter().any(|m| after.get(m.key.as_str()).is_none_or(|r| lost(&m.node, r)))
+}
+
 /// Moves a key to where the release has it; whether it could.
 fn rehome(root: &mut Node, home: &Home) -> bool {
     fn members(node: &mut Node) -> Option<&mut Vec<Member>> {
@@ -455,7 +462,8 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
     }
     let docs = [base, site, release].map(|text| Doc { text });
     let of = |k: usize| keys(docs[k], &nodes[k]);
-    let mut plan = plan(&of(0), &of(1), &of(2), rules.bold);
+    let mut plan =
+        if lost(&nodes[0], &nodes[2]) { plan(&of(0), &of(1), &of(2), rules.bold) } else { Plan::default() };
     plan.homes.retain(|home| {
         let mut moved = [nodes[0].clone(), nodes[1].clone()];
         let all = moved.iter_mut().all(|node| rehome(node, home));

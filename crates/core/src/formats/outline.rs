@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
 use super::flow::Flow;
-use super::homes::{Home, Keys, Known, Path, plan};
+use super::homes::{Home, Keys, Known, Path, Plan, plan};
 use super::keyed::{KeyChange, KeyedMerge, Refit, Rules, converted};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
 
@@ -90,6 +90,13 @@ impl Body {
             (Body::Map(_), Some(item)) => format!("{}={}", item.name, item.body.canonical()),
             _ => self.canonical(),
         }
+    }
+
+    /// Tells whether another body lacks a key of this one.
+    fn lost_in(&self, other: &Body) -> bool {
+        let (Body::Map(before), Body::Map(after)) = (self, other) else { return false };
+        let after = by_name(after);
+        before.iter().any(|i| after.get(i.name.as_str()).is_none_or(|r| i.body.lost_in(&r.body)))
     }
 
     fn names_are_unique(&self) -> bool {
@@ -258,7 +265,8 @@ struct Beyond;
 pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> Option<KeyedMerge> {
     let read = |text: &[u8]| (reader.read)(text, rules);
     let [mut b, mut s, r] = [read(base)?, read(site)?, read(release)?];
-    let mut plan = plan(&b.keys(), &s.keys(), &r.keys(), rules.bold);
+    let mut plan =
+        if b.body.lost_in(&r.body) { plan(&b.keys(), &s.keys(), &r.keys(), rules.bold) } else { Plan::default() };
     plan.homes.retain(|home| {
         let mut moved = [b.clone(), s.clone()];
         let all = moved.iter_mut().all(|outline| outline.rehome(home));

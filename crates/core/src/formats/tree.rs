@@ -58,7 +58,7 @@ fn of_toml(value: &toml::Value) -> Node {
     }
 }
 
-/// Reads one YAML document without anchors, tags and keys that are no scalars.
+/// Reads one YAML document without anchors, tags, and keys that are no scalars or stand twice.
 fn of_yaml(text: &str) -> Option<Node> {
     fn node<'a>(events: &mut impl Iterator<Item = Event<'a>>, first: Event<'a>, depth: usize) -> Option<Node> {
         if depth > 200 {
@@ -84,10 +84,11 @@ fn of_yaml(text: &str) -> Option<Node> {
             }
             Event::MappingStart(0, None) => {
                 let mut members = Vec::new();
+                let mut seen = std::collections::HashSet::new();
                 loop {
                     match events.next()? {
                         Event::MappingEnd => break Node::Map(members),
-                        Event::Scalar(key, _, 0, None) => {
+                        Event::Scalar(key, _, 0, None) if seen.insert(key.to_string()) => {
                             let event = events.next()?;
                             members.push((key.into_owned(), node(events, event, depth + 1)?));
                         }

@@ -86,7 +86,7 @@ pub(crate) fn fault(text: &str) -> Option<(usize, String)> {
         return Some((1, "nested too deep".into()));
     }
     let error = Parser::new_from_str(text).find_map(Result::err)?;
-    Some((error.marker().line(), error.info().to_string()))
+    Some((error.marker().line(), format!("{}, at column {}", error.info(), error.marker().col() + 1)))
 }
 
 /// The scanner keeps one level for each bracket and each step of indentation.

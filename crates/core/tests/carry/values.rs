@@ -192,7 +192,7 @@ impl Style {
         if self.crlf { out.replace('\n', "\r\n") } else { out }
     }
 
-    fn members<'v>(self, list: &'v [(String, Value)]) -> Vec<&'v (String, Value)> {
+    fn members(self, list: &[(String, Value)]) -> Vec<&(String, Value)> {
         let mut list: Vec<_> = list.iter().collect();
         if self.sorted {
             list.sort_by(|a, b| (matches!(a.1, Table(_)), &a.0).cmp(&(matches!(b.1, Table(_)), &b.0)));
