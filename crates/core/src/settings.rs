@@ -63,6 +63,15 @@ fn list(at: &str, base: Option<&Node>, site: Option<&Node>, out: &mut Vec<Differ
     {
         return;
     }
+    if let (Some(Node::List(b)), Some(Node::List(s))) = (base, site)
+        && b.len() == s.len()
+        && b.iter().chain(s).all(|item| matches!(item, Node::Map(_)))
+    {
+        for (k, (b, s)) in b.iter().zip(s).enumerate() {
+            list(&format!("{at}/{k}"), Some(b), Some(s), out);
+        }
+        return;
+    }
     let members = |node: Option<&Node>| match node {
         Some(Node::Map(list)) => Some(list.clone()),
         _ => None,

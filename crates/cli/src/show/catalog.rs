@@ -55,7 +55,9 @@ pub(crate) fn synced(synced: &Synced, out: &Path) -> String {
     let (t, o) = (style::TITLE, style::OPEN);
     let mut text = format!("{t}Synced{t:#} {}\n\n", harmless(&out.display().to_string()));
     let _ = writeln!(text, "  {}", stats_line(synced.stats));
-    let _ = writeln!(text, "  {} of the site's kept", count(synced.kept, "wording"));
+    if synced.kept > 0 {
+        let _ = writeln!(text, "  {} of the site's kept", count(synced.kept, "wording"));
+    }
     list(&mut text, "New, without a translation", synced.new.iter().map(|id| quoted(id)));
     list(
         &mut text,

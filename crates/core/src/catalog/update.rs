@@ -411,8 +411,12 @@ impl<'a> Update<'a> {
 
     /// A message that the template has no more.
     fn drop(&mut self, message: &'a Message) {
+        // Its translation lives on with another message.
+        if self.used.contains(&message.key()) {
+            return;
+        }
         self.updated.obsolete.push(shown(&message.id));
-        if !message.texts.iter().any(|t| !t.is_empty()) || self.used.contains(&message.key()) {
+        if message.texts.iter().all(Vec::is_empty) {
             return;
         }
         self.part();
@@ -505,7 +509,7 @@ mod tests {
             text,
             "msgid \"own words\"\nmsgstr \"eigene\"\n\n#: a:9\n#, fuzzy\n#| msgid \"Opening hours\"\nmsgid \"Opening hours today\"\nmsgstr \"Öffnungszeiten\"\n\n#: b:1\nmsgid \"%d visitor\"\nmsgid_plural \"%d visitors\"\nmsgstr[0] \"\"\nmsgstr[1] \"\"\n\n#~ msgid \"Gone\"\n#~ msgstr \"Weg\"\n"
         );
-        assert_eq!((updated.new.len(), updated.reworded.len(), updated.obsolete.len()), (1, 1, 3));
+        assert_eq!((updated.new.len(), updated.reworded.len(), updated.obsolete.len()), (1, 1, 2));
     }
 
     #[test]
