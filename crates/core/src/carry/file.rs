@@ -10,7 +10,7 @@ use super::account::{
 use super::defaults::{Values, defaults, dropped_names};
 use super::run::{CarryOptions, Inputs};
 use super::valid::well_formed;
-use super::words::own_language;
+use super::words::{completed, own_language};
 use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::{is_by_key, is_settings, merge_file};
 use crate::merge::{Leave, MergeOptions, Outcome, Reason, SettingsRules, Step, TextMerge, Trust};
@@ -189,8 +189,13 @@ impl<'a> Work<'a> {
     /// Tells whether the file holds settings with the vendor's defaults: a theme's card is its identity, and the
     /// release's.
     fn has_defaults(&self) -> bool {
-        let card = self.inputs.layout.identity.iter().any(|reader| reader.file == self.path);
-        is_settings(&self.path) && !card && self.path != own_card().file
+        is_settings(&self.path) && !self.is_card()
+    }
+
+    /// Tells whether the file says who the theme is.
+    fn is_card(&self) -> bool {
+        let ruled = self.inputs.layout.identity.iter().any(|reader| reader.file == self.path);
+        ruled || self.path == own_card().file
     }
 
     /// What the layout says of the file's settings.
@@ -565,8 +570,19 @@ impl<'a> Work<'a> {
         }
         let mut result =
             FileResult { path: self.path.clone(), vendor: self.vendor(), defaults, ..FileResult::default() };
+        // What the vendor's own catalog has not yet comes in as well.
+        let strict = self.options.trust == Trust::Strict;
+        if let Some(own) = if strict { None } else { completed(self.inputs, &self.path, &merge.bytes)? } {
+            merge.bytes = own.bytes.unwrap_or(merge.bytes);
+            result.remarks.extend(own.remark);
+        }
         result.remarks.extend(values.and_then(|v| dropped_names(&self.path, &v)));
-        if let Some(k) = (0..3).find(|k| fault(&texts[*k]).is_some()) {
+        let broken = (0..3).find(|k| fault(&texts[*k]).is_some());
+        if merge.by_lines && broken.is_none() && !self.is_card() {
+            let text = "merged line by line: one of the three has what cannot be merged by key".into();
+            result.remarks.push(Remark { path: self.path.clone(), text });
+        }
+        if let Some(k) = broken {
             let (line, what) = fault(&texts[k]).unwrap_or_default();
             let side = ["base", "site", "release"][k];
             result.remarks.push(Remark {

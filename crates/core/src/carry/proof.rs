@@ -364,9 +364,10 @@ impl Proof {
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
-            if let Some(values) =
+            if let Some(mut values) =
                 [&b, &s, &r, &bytes].map(|t| keyed_values(&file.path, t)).into_iter().collect::<Option<Vec<_>>>()
             {
+                forget_unsure(&bytes, &mut values);
                 self.values(file, &values);
             } else if let (Some(b), Some(s), Some(r), Some(x)) =
                 (decode(&b), decode(&s), decode(&r), decode(&bytes))
@@ -746,6 +747,21 @@ impl Proof {
             );
         }
     }
+}
+
+/// Takes messages out of a result's values that came from the release's template: they are in none of the three
+/// catalogs, and say nothing yet that anybody is sure of.
+fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String>]) {
+    let [base, site, release, values] = values else { return };
+    let Ok(catalog) = Catalog::parse(result) else { return };
+    let unsure = catalog.messages.iter().filter(|m| !m.obsolete && (m.is_fuzzy() || !m.is_translated()));
+    let written = |id: &[u8]| {
+        let id = String::from_utf8_lossy(id);
+        format!("msgid{}", id.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n"))
+    };
+    let unsure: HashSet<String> = unsure.map(|m| written(&m.id)).collect();
+    let known = |key: &String| base.contains_key(key) || site.contains_key(key) || release.contains_key(key);
+    values.retain(|key, _| known(key) || !key.find("msgid").is_some_and(|at| unsure.contains(&key[at..])));
 }
 
 /// The first message whose translation is not in the result, in use or obsolete.

@@ -38,6 +38,22 @@ fn own_catalog(inputs: &Inputs<'_>, path: &str, site: usize) -> Result<Option<Ow
     let known: HashSet<_> = before.iter().flat_map(|b| &b.messages).map(Message::key).collect();
     let own = |m: &Message| before.is_some() && !known.contains(&m.key());
     let Some(updated) = catalog::update(&mine, &template, &own) else { return Ok(None) };
+    let remark = told(path, &updated);
+    Ok(Some(OwnLanguage { bytes: (updated.bytes != bytes).then_some(updated.bytes), remark }))
+}
+
+/// The messages of the release's template that a merged catalog still lacks, added to it.
+pub(super) fn completed(inputs: &Inputs<'_>, path: &str, merged: &[u8]) -> Result<Option<OwnLanguage>, ReadError> {
+    let template = template_of(inputs.release, path).filter(|_| path.ends_with(".po"));
+    let Some(template) = template.map(|k| inputs.release.read(k)).transpose()? else { return Ok(None) };
+    let (Ok(merged), Ok(template)) = (Catalog::parse(merged), Catalog::parse(&template)) else { return Ok(None) };
+    let Some(updated) = catalog::with_missing(&merged, &template) else { return Ok(None) };
+    let remark = told(path, &updated);
+    Ok(Some(OwnLanguage { bytes: Some(updated.bytes), remark }))
+}
+
+/// What there is to know of a catalog that was brought up to its template.
+fn told(path: &str, updated: &catalog::Updated) -> Option<Remark> {
     let mut parts = Vec::new();
     if !updated.new.is_empty() {
         parts.push(format!("{} new without a translation ({})", updated.new.len(), named(&updated.new)));
@@ -50,8 +66,7 @@ fn own_catalog(inputs: &Inputs<'_>, path: &str, site: usize) -> Result<Option<Ow
         parts.push(format!("{} no more in use ({})", updated.obsolete.len(), named(&updated.obsolete)));
     }
     let text = format!("brought up to the template of the release, {}", parts.join("; "));
-    let remark = (!parts.is_empty()).then(|| Remark { path: path.to_string(), text });
-    Ok(Some(OwnLanguage { bytes: (updated.bytes != bytes).then_some(updated.bytes), remark }))
+    (!parts.is_empty()).then(|| Remark { path: path.to_string(), text })
 }
 
 fn named(list: &[String]) -> String {

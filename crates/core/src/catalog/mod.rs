@@ -19,5 +19,5 @@ pub use placeholder::{lost_placeholders, placeholders};
 pub use plural::PluralRule;
 pub use po::{Catalog, Fault, Message};
 pub(crate) use update::changed_words;
-pub use update::{Misfit, Reworded, Stats, Updated, misfits, stats, update};
+pub use update::{Misfit, Reworded, Stats, Updated, misfits, stats, update, with_missing};
 pub use write::write;

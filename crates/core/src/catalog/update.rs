@@ -199,6 +199,27 @@ pub fn update(mine: &Catalog, pot: &Catalog, own: &dyn Fn(&Message) -> bool) -> 
     work.finish()
 }
 
+/// Adds the messages of a template that a catalog has not, behind its own, and touches nothing else. `None` where none is
+/// missing, or the catalog's charset has not all of the letters.
+pub fn with_missing(mine: &Catalog, pot: &Catalog) -> Option<Updated> {
+    let known: HashSet<_> = mine.messages.iter().map(Message::key).collect();
+    let wanted = pot.messages.iter().filter(|m| !m.obsolete && !m.is_header());
+    let missing: Vec<&Message> = wanted.filter(|m| !known.contains(&m.key())).collect();
+    let mut work = Update::new(mine, pot);
+    let first_obsolete = mine.messages.iter().find(|m| m.obsolete).and_then(|m| m.span.clone());
+    let (front, back) = mine.text().split_at(first_obsolete.map_or(mine.text().len(), |s| s.start));
+    let body = front.trim_ascii_end();
+    work.out.extend_from_slice(body);
+    work.out.extend_from_slice(work.style.end);
+    missing.iter().for_each(|m| work.new_message(m));
+    if !back.is_empty() {
+        work.part();
+        work.out.extend_from_slice(back);
+    }
+    work.updated.bytes = mine.charset.encode(&work.out)?;
+    (!missing.is_empty()).then_some(work.updated)
+}
+
 struct Update<'a> {
     mine: &'a Catalog,
     pot: &'a Catalog,

@@ -186,7 +186,14 @@ impl KeyedMerge {
                 });
             }
         }
-        TextMerge { bytes: self.bytes, edits: fates, decisions, space_lines: 0, space_follows_release: true }
+        TextMerge {
+            bytes: self.bytes,
+            edits: fates,
+            decisions,
+            space_lines: 0,
+            space_follows_release: true,
+            by_lines: false,
+        }
     }
 }
 

@@ -74,12 +74,14 @@ pub fn merge_file(
     let dialect = dialect_of(path, kind, site);
     let rules = &options.settings;
     let plain = (base == site && !rules.hold) || (base == release && rules.allowed.is_none()) || site == release;
-    if let (Some(by_key), false, true) = (by_key(path), plain, options.trust != Trust::Strict)
+    let by_key = by_key(path).filter(|_| !plain && options.trust != Trust::Strict);
+    if let Some(by_key) = by_key
         && let Some(merged) = merge_by_key(path, by_key, [base, site, release], &dialect, options)
     {
         return Some(merged);
     }
-    merge_text(base, site, release, &dialect, options)
+    let merged = merge_text(base, site, release, &dialect, options)?;
+    Some(TextMerge { by_lines: by_key.is_some(), ..merged })
 }
 
 /// Tells whether a file of this name is merged by key: at an open spot one side's value stands then.

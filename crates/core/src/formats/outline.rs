@@ -290,9 +290,12 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         changes: Vec::new(),
     };
     merger.document(&b, &s, &r).ok()?;
-    let bytes = merger.spliced();
+    let mut bytes = merger.spliced();
     // The text must hold what was decided, or it is not to be trusted.
-    let result = read(&bytes)?;
+    let mut result = read(&bytes)?;
+    if let Some(ordered) = in_order(&bytes, [&result.body, &b.body, &s.body, &r.body]) {
+        (result, bytes) = (read(&ordered)?, ordered);
+    }
     let (results, sites) = (result.by_pointer(), s.by_pointer());
     let mut changes = Vec::new();
     for (pointer, mut change) in merger.changes {
@@ -311,6 +314,79 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         changes.push(change);
     }
     Some(KeyedMerge { bytes, changes, rewritten: comments_are_form })
+}
+
+/// Lets the lists that order the keys of a table beside them name the keys that are there: what one side dropped and the
+/// other kept is named again, and what is gone is not. Nothing where they do already; only lists over lines are looked at.
+fn in_order(text: &[u8], bodies: [&Body; 4]) -> Option<Vec<u8>> {
+    fn at<'b>(body: Option<&'b Body>, name: &str) -> Option<&'b Body> {
+        body?.items().iter().find(|i| i.name == name).map(|i| &i.body)
+    }
+    fn keys(body: Option<&Body>) -> HashSet<String> {
+        match body {
+            Some(Body::Map(items)) => items.iter().map(|i| format!("{:?}", i.name)).collect(),
+            _ => HashSet::new(),
+        }
+    }
+    fn named(body: Option<&Body>) -> Vec<&str> {
+        match body {
+            Some(Body::List(items)) if items.iter().all(|i| matches!(i.body, Body::Leaf(_)) && !i.inline) => {
+                items.iter().map(|i| i.name.as_str()).collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+    let mut splices: Vec<Splice> = Vec::new();
+    let mut queue = vec![bodies.map(Some)];
+    while let Some(level) = queue.pop() {
+        let [Some(Body::Map(items)), ..] = level else { continue };
+        for item in items {
+            let of = |name: &str| [1, 2, 3].map(|k| at(level[k], name));
+            let [base, site, release] = of(&item.name);
+            if let Body::Map(_) = item.body {
+                queue.push([Some(&item.body), base, site, release]);
+            }
+            let (now, before) = (named(Some(&item.body)), named(base));
+            if items.len() > 200 || now.is_empty() || before.is_empty() {
+                continue;
+            }
+            let orders = |i: &&Item| {
+                let known = keys(at(level[1], &i.name));
+                before.iter().all(|name| known.contains(*name))
+            };
+            let Some(table) = items.iter().find(orders) else { continue };
+            let [_, of_site, of_release] = of(&table.name).map(keys);
+            let there = keys(Some(&table.body));
+            let Body::List(lines) = &item.body else { continue };
+            let gone = |line: &&Item| !there.contains(&line.name) && of_release.contains(&line.name);
+            splices.extend(
+                lines
+                    .iter()
+                    .filter(gone)
+                    .map(|line| Splice { at: line_start(text, line.start)..line.end, bytes: Vec::new() }),
+            );
+            for (own, other) in [(named(site), &of_release), (named(release), &of_site)] {
+                let lost = |name: &&&str| there.contains(**name) && !other.contains(**name) && !now.contains(*name);
+                for name in own.iter().filter(lost) {
+                    let k = own.iter().position(|n| n == name)?;
+                    let anchor = own[..k].iter().rev().find_map(|n| lines.iter().find(|l| l.name == **n));
+                    let like = anchor.or(lines.first())?;
+                    let word = name.trim_matches('"');
+                    let indent = &text[line_start(text, like.start)..like.start];
+                    let place = anchor.map_or(line_start(text, like.start), |l| l.end);
+                    let end: &[u8] = if text[..like.end].ends_with(b"\r\n") { b"\r\n" } else { b"\n" };
+                    splices
+                        .push(Splice { at: place..place, bytes: [indent, b"- ", word.as_bytes(), end].concat() });
+                }
+            }
+        }
+    }
+    splices.sort_by_key(|s| std::cmp::Reverse((s.at.start, s.at.end)));
+    let mut out = text.to_vec();
+    for splice in &splices {
+        out.splice(splice.at.clone(), splice.bytes.iter().copied());
+    }
+    (!splices.is_empty()).then_some(out)
 }
 
 /// Tells whether two texts hold the same values.
@@ -733,6 +809,20 @@ mod tests {
             "# Head\n\na: 1 # one\nown:\n  - {b: 2}\n# counted\nn: 5\nnav:\n- Home\n- Blog\n- News\n- Shop\ndeep:\n  x: new   # kept\n  y: |\n    ours\n    more\n  z:\n"
         );
         assert_eq!(outcomes, [Outcome::Kept; 4]);
+    }
+
+    #[test]
+    fn lists_that_order_a_table_stay_true_to_it() {
+        let base = "of:\n  a:\n    v: 1\n  b:\n    v: 1\norder:\n  - a\n  - b\n";
+        let site = "of:\n  a:\n    v: 1\n  b:\n    v: 9\norder:\n  - a\n  - b\n";
+        let release = "of:\n  a:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n";
+        let (text, outcomes) = merged(yaml::READER, base, site, release);
+        assert_eq!(text, "of:\n  a:\n    v: 1\n  b:\n    v: 9\n  c:\n    v: 2\norder:\n  - c\n  - a\n  - b\n");
+        assert_eq!(outcomes, [Outcome::Open]);
+        let site = "of:\n  a:\n    v: 1\norder:\n  - a\n  - b\n";
+        let release = "of:\n  a:\n    v: 1\n  b:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n  - b\n";
+        let (text, _) = merged(yaml::READER, base, site, release);
+        assert_eq!(text, "of:\n  a:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n");
     }
 
     #[test]

@@ -358,4 +358,6 @@ pub struct TextMerge {
     pub space_lines: usize,
     /// Whether those follow the release's form (the site reformatted the file).
     pub space_follows_release: bool,
+    /// The format is merged by key, but these files have what it cannot hold: they were merged line by line.
+    pub by_lines: bool,
 }

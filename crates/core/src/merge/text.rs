@@ -69,6 +69,7 @@ pub fn merge_text(
         decisions: merged.decisions,
         space_lines: merged.space_lines,
         space_follows_release: merged.space_follows_release,
+        by_lines: false,
     })
 }
 

@@ -57,6 +57,34 @@ fn a_language_of_the_sites_own_gets_the_releases_messages() {
 }
 
 #[test]
+fn a_language_of_the_vendors_gets_what_its_own_catalog_lacks() {
+    let (base, release) =
+        (po(&[("A", "a"), ("Opening hours", "Godziny")]), po(&[("A", "a"), ("Opening hours", "Godziny")]));
+    let template = po(&[("A", ""), ("Opening hours", ""), ("Opening hours today", ""), ("Say \\\"hi\\\"", "")]);
+    let theme = |catalog: &str| -> Files {
+        vec![("l/pl.po", catalog.as_bytes().to_vec()), ("l/theme.pot", template.clone().into_bytes())]
+    };
+    let next = release.replace("a.html:1", "a.html:2");
+    let (account, files, findings) = carried(theme(&base), theme(&base.replace("\"a\"", "\"own\"")), theme(&next));
+    let text = String::from_utf8(files["l/pl.po"].clone()).unwrap();
+    let expected = next.replace("\"a\"", "\"own\"")
+        + "\n#: a.html:1\n#, fuzzy\n#| msgid \"Opening hours\"\nmsgid \"Opening hours today\"\nmsgstr \"Godziny\"\n"
+        + "\n#: a.html:1\nmsgid \"Say \\\"hi\\\"\"\nmsgstr \"\"\n";
+    assert_eq!(text, expected);
+    assert!(account.remarks[0].text.contains("1 reworded") && findings.is_empty(), "{findings:?}");
+}
+
+#[test]
+fn a_broken_catalog_is_named_with_its_place() {
+    let base = po(&[("A", "a")]);
+    let broken = base.replace("msgstr \"a\"", "  msgstr \"a");
+    let file = |text: &str| -> Files { vec![("l/pl.po", text.as_bytes().to_vec())] };
+    let (account, ..) = carried(file(&base), file(&broken), file(&base.replace("a.html", "b.html")));
+    let text = &account.remarks[0].text;
+    assert!(text.contains("the site's file is not well-formed (line 9: ") && text.contains("column 3"), "{text}");
+}
+
+#[test]
 fn a_plain_language_of_the_sites_own_stays_and_what_it_lacks_is_named() {
     let (english, welsh) = ("{\"en\": {\"hours\": \"Hours\"}}", "{\"cy\": {\"hours\": \"Oriau\"}}");
     let next = "{\"en\": {\"hours\": \"Hours\", \"nav\": {\"top\": \"Top\"}}}";
