@@ -749,8 +749,8 @@ impl Proof {
     }
 }
 
-/// Takes messages out of a result's values that came from the release's template: they are in none of the three
-/// catalogs, and say nothing yet that anybody is sure of.
+/// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody
+/// is sure of: they came with the template of the release.
 fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String>]) {
     let [base, site, release, values] = values else { return };
     let Ok(catalog) = Catalog::parse(result) else { return };
