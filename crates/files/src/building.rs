@@ -40,13 +40,14 @@ pub enum Edit<'a> {
 }
 
 impl Edit<'_> {
-    fn make(&self, root: &Path, path: &str) -> Result<(), Trouble> {
+    /// Makes the change; `aside` is where its new content is written first.
+    fn make(&self, root: &Path, path: &str, aside: &Path) -> Result<(), Trouble> {
         let full = root.join(path);
         match self {
-            Edit::Bytes(bytes) => write_file(&full, bytes),
+            Edit::Bytes(bytes) => write_through(aside, &full, bytes),
             Edit::Copy(tree, index) => {
                 let bytes = tree.read(*index).map_err(|e| Trouble::new(e.to_string()))?;
-                write_file(&full, &bytes)?;
+                write_through(aside, &full, &bytes)?;
                 match tree.permissions(*index) {
                     Some(permissions) => set_permissions(&full, permissions),
                     None => Ok(()),
@@ -70,13 +71,22 @@ impl Edit<'_> {
     }
 }
 
-/// Changes files of a finished result, each in one step.
+/// Changes files of a finished result, each in one step. New content is written beside the result first, so that a run
+/// that is cut short leaves nothing in it.
 ///
 /// # Errors
 ///
 /// When a file cannot be written; those before it are.
 pub fn edit_files(root: &Path, edits: &[(String, Edit<'_>)]) -> Result<(), Trouble> {
-    edits.iter().try_for_each(|(path, edit)| edit.make(root, path))
+    let root = root.canonicalize().map_err(|e| Trouble::io("open", root, &e))?;
+    let (parent, name) = (parent_of(&root), root.file_name().unwrap_or_default().to_string_lossy().into_owned());
+    clear_stale(&parent, &name);
+    let aside = parent.join(format!(".{name}{PART}{}", std::process::id()));
+    // Where nothing can be written beside it, each file's own folder has to do.
+    let _ = fs::create_dir(&aside);
+    let done = edits.iter().try_for_each(|(path, edit)| edit.make(&root, path, &aside));
+    let _ = fs::remove_dir_all(&aside);
+    done
 }
 
 /// Reads a file of a folder; `None` where there is none.
@@ -198,7 +208,7 @@ impl<'a> Building<'a> {
     ///
     /// When a file cannot be read or written.
     pub fn change(&self, edits: &[(String, Edit<'_>)]) -> Result<(), Trouble> {
-        edits.iter().try_for_each(|(path, edit)| edit.make(&self.part, path))
+        edits.iter().try_for_each(|(path, edit)| edit.make(&self.part, path, &self.part))
     }
 
     fn write(&self, root: &Path, path: &str, content: &Content) -> Result<(), ReadError> {
@@ -309,10 +319,19 @@ pub(crate) fn exchange(new: &Path, old: &Path) -> Result<(), Trouble> {
 ///
 /// When the file cannot be written; then what was there is still there.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+    write_through(&parent_of(path), path, bytes)
+}
+
+/// Writes a file in a folder on the way to its place, which is one rename from there; where it is not, beside its place.
+fn write_through(folder: &Path, path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     let parent = parent_of(path);
     let failed = |e: &std::io::Error| Trouble::io("write", path, e);
     fs::create_dir_all(&parent).map_err(|e| failed(&e))?;
-    let mut file = tempfile::Builder::new().prefix(".daxle-part-").tempfile_in(&parent).map_err(|e| failed(&e))?;
+    let file = |folder: &Path| tempfile::Builder::new().prefix(PART).tempfile_in(folder);
+    let mut file = match file(folder) {
+        Err(_) if folder != parent => file(&parent).map_err(|e| failed(&e))?,
+        file => file.map_err(|e| failed(&e))?,
+    };
     file.write_all(bytes).map_err(|e| failed(&e))?;
     #[cfg(unix)]
     {
@@ -320,6 +339,10 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
         let mode = fs::metadata(path).map_or(0o644, |m| m.permissions().mode());
         fs::set_permissions(file.path(), fs::Permissions::from_mode(mode)).map_err(|e| failed(&e))?;
     }
-    file.persist(path).map_err(|e| failed(&e.error))?;
-    Ok(())
+    match file.persist(path) {
+        Err(e) if e.error.kind() == std::io::ErrorKind::CrossesDevices && folder != parent => {
+            write_through(&parent, path, bytes)
+        }
+        done => done.map(|_| ()).map_err(|e| failed(&e.error)),
+    }
 }
