@@ -636,7 +636,16 @@ impl<'a> Work<'a> {
         let at: Vec<usize> = (0..touched.changes.len()).filter(|k| here(&&touched.changes[*k])).collect();
         let mut seen = std::collections::HashMap::new();
         for open in &merge.decisions {
-            let ids = open.edits.iter().filter_map(|e| at.get(*e)).map(|k| touched.changes[*k].id.clone());
+            let mut hanging: Vec<usize> = open.edits.iter().filter_map(|e| at.get(*e)).copied().collect();
+            if hanging.is_empty() {
+                // A question that a moved stretch raised by itself hangs on the change nearest to it.
+                let far = |k: &usize| {
+                    let own = touched.changes[*k].site.as_ref().map_or(usize::MAX, |lines| lines.start);
+                    own.abs_diff(open.site.start)
+                };
+                hanging.extend(at.iter().copied().min_by_key(far));
+            }
+            let ids = hanging.iter().map(|k| touched.changes[*k].id.clone());
             let blobs = [Blob::of(&open.base_text), Blob::of(&open.site_text), Blob::of(&open.release_text)];
             // Where the site took a value out, the release's stands: it can be seen.
             let shown = stands == Stands::Site && open.site_text.is_empty() && !open.result.is_empty();
@@ -650,7 +659,8 @@ impl<'a> Work<'a> {
             }
             *nth += 1;
             decision.suggestion = open.hint.clone().or_else(|| suggestion(self.kind, &decision));
-            for k in open.edits.iter().filter_map(|e| at.get(*e)) {
+            for k in &hanging {
+                result.changes[*k].outcome = Outcome::Open;
                 result.changes[*k].decision = Some(decision.id.clone());
             }
             result.decisions.push(decision);
