@@ -1,7 +1,7 @@
 //! Settings by themselves: what a site set otherwise than its vendor's defaults, and carrying that to another file.
 
 use serde::Serialize;
-use serde_json::{Map, Value, json};
+use serde_json::{Map, Value};
 
 use crate::formats::allowed::Allowed;
 use crate::formats::rewritten;
@@ -320,15 +320,6 @@ pub fn overlap(file: SettingsFile<'_>, dump: SettingsFile<'_>) -> Option<(usize,
 /// Tells whether a file's name says that it holds settings that can be read here.
 pub fn is_settings_file(path: &str) -> bool {
     tree::is_known(path)
-}
-
-/// A report of differences as JSON, by file.
-pub fn merge_patches<'f>(files: impl IntoIterator<Item = (&'f str, &'f Differences)>) -> Value {
-    files
-        .into_iter()
-        .map(|(path, found)| (path.to_string(), json!(found.merge_patch)))
-        .collect::<Map<_, _>>()
-        .into()
 }
 
 #[cfg(test)]

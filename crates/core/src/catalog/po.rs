@@ -34,11 +34,11 @@ pub struct Message {
     /// The line of its first string, from 1.
     pub line: usize,
     /// Where it stands in the text; nothing for one that was made.
-    pub(super) span: Option<Range<usize>>,
+    pub(crate) span: Option<Range<usize>>,
     /// The lines of its context and id.
-    pub(super) head: Range<usize>,
+    pub(crate) head: Range<usize>,
     /// The lines of each translation.
-    pub(super) forms: Vec<Range<usize>>,
+    pub(crate) forms: Vec<Range<usize>>,
 }
 
 /// Context and id.
@@ -97,6 +97,11 @@ impl Catalog {
         let decoded = Charset::of_header(bytes).and_then(|charset| Some((charset.decode(bytes)?, charset)));
         // What is no text of its charset is read as it is.
         let (text, charset) = decoded.unwrap_or_else(|| (bytes.to_vec(), Charset::default()));
+        Self::of_text(text, charset)
+    }
+
+    /// Reads a catalog from a text that is UTF-8 already, whatever its header says.
+    pub(crate) fn of_text(text: Vec<u8>, charset: Charset) -> Result<Self, Fault> {
         let mut reader = Reader::new(&text);
         let mut messages: Vec<Message> = Vec::new();
         while let Some(message) = reader.message()? {

@@ -1,7 +1,7 @@
 //! Lists and tables written within brackets (YAML's flow style, TOML's arrays and inline tables): three versions of one
 //! merged item by item, in the release's writing.
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
 /// How a format writes within brackets.
@@ -33,12 +33,27 @@ const DEEPEST: usize = 50;
 impl Flow {
     /// Merges three versions of a value that all are lists, or all are tables. `None` where both sides changed the same
     /// item, or the items of a list cannot be told apart.
-    pub(crate) fn merge(self, base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
-        self.merge_at(base.trim_ascii(), site.trim_ascii(), release.trim_ascii(), 0)
+    /// The base's list is read without what it is to have forgotten.
+    pub(crate) fn merge(
+        self,
+        base: &[u8],
+        site: &[u8],
+        release: &[u8],
+        forgotten: &BTreeSet<String>,
+    ) -> Option<Vec<u8>> {
+        self.merge_at(base.trim_ascii(), site.trim_ascii(), release.trim_ascii(), forgotten, 0)
     }
 
-    fn merge_at(self, base: &[u8], site: &[u8], release: &[u8], depth: usize) -> Option<Vec<u8>> {
-        let [b, s, r] = [self.parts(base)?, self.parts(site)?, self.parts(release)?];
+    fn merge_at(
+        self,
+        base: &[u8],
+        site: &[u8],
+        release: &[u8],
+        forgotten: &BTreeSet<String>,
+        depth: usize,
+    ) -> Option<Vec<u8>> {
+        let [mut b, s, r] = [self.parts(base)?, self.parts(site)?, self.parts(release)?];
+        b.list.retain(|p| !serde_json::from_str(&p.name).is_ok_and(|name: String| forgotten.contains(&name)));
         let table = release[0] == b'{';
         if depth > DEEPEST || base[0] != site[0] || site[0] != release[0] {
             return None;
@@ -95,7 +110,7 @@ impl Flow {
         if same(base, release)? {
             return (!site.contains(&b'\n')).then(|| site.to_vec());
         }
-        self.merge_at(base, site, release, depth + 1)
+        self.merge_at(base, site, release, &BTreeSet::new(), depth + 1)
     }
 
     fn same(self, a: &[u8], b: &[u8]) -> Option<bool> {
@@ -237,7 +252,8 @@ mod tests {
 
     fn merged(sign: u8, base: &str, site: &str, release: &str) -> Option<String> {
         let canonical = |text: &str| Some(text.trim_matches(['"', '\'']).replace(' ', ""));
-        let merged = Flow { sign, canonical }.merge(base.as_bytes(), site.as_bytes(), release.as_bytes());
+        let merged =
+            Flow { sign, canonical }.merge(base.as_bytes(), site.as_bytes(), release.as_bytes(), &BTreeSet::new());
         merged.map(|m| String::from_utf8(m).unwrap())
     }
 

@@ -100,6 +100,30 @@ pub(crate) fn plan(base: &Keys, site: &Keys, release: &Keys, bold: bool) -> Plan
     plan
 }
 
+/// Names that lists in the base have to forget, by the paths of the lists: where a list orders the keys of a table beside
+/// it, and one side dropped a key that the other changed, the key stays until somebody decides. Then the list's merge has
+/// to take its name for one that is new.
+pub(crate) fn names_that_stay(base: &Keys, site: &Keys, release: &Keys) -> BTreeMap<Path, BTreeSet<String>> {
+    let stays = |path: &Path, before: &Known| match (site.get(path), release.get(path)) {
+        (Some(kept), None) | (None, Some(kept)) => kept.value != before.value,
+        _ => false,
+    };
+    let mut out: BTreeMap<Path, BTreeSet<String>> = BTreeMap::new();
+    for (path, _) in base.iter().filter(|(path, before)| path.len() >= 2 && stays(path, before)) {
+        let (table, container) = (&path[..path.len() - 1], &path[..path.len() - 2]);
+        let beside = base.range(container.to_vec()..).take_while(|(p, _)| p.starts_with(container));
+        for (list, known) in beside.filter(|(p, _)| p.len() == table.len() && p[..] != *table) {
+            // A list of words in a form that compares is one of JSON.
+            let Ok(names) = serde_json::from_str::<Vec<String>>(&known.value) else { continue };
+            let key = |name: &String| base.contains_key(&[table, std::slice::from_ref(name)].concat());
+            if names.contains(&path[path.len() - 1]) && names.iter().all(key) {
+                out.entry(list.clone()).or_default().insert(path[path.len() - 1].clone());
+            }
+        }
+    }
+    out
+}
+
 /// The values below a key, by their paths from there.
 fn below<'k>(keys: &'k Keys, path: &Path) -> BTreeSet<(&'k [String], &'k str)> {
     let inner = keys.range(path.clone()..).take_while(|(p, _)| p.starts_with(path));

@@ -6,10 +6,10 @@
 //! are one value.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
-use super::homes::{Home, Keys, Known, Path, Plan, plan};
+use super::homes::{Home, Keys, Known, Path, Plan, names_that_stay, plan};
 use super::keyed::{KeyChange, KeyedMerge, Refit, Rules, converted};
 use super::tree::Node as Tree;
 use crate::merge::{Outcome, Reason, Step};
@@ -293,9 +293,9 @@ fn keys(doc: Doc<'_>, root: &Node) -> Keys {
     out
 }
 
-/// Tells whether the release lacks a key of the base.
-fn lost(base: &Node, release: &Node) -> bool {
-    let (Value::Object(before), Value::Object(after)) = (&base.value, &release.value) else { return false };
+/// Tells whether a side lacks a key of the base.
+fn lost(base: &Node, side: &Node) -> bool {
+    let (Value::Object(before), Value::Object(after)) = (&base.value, &side.value) else { return false };
     let after: HashMap<&str, &Node> = after.iter().map(|m| (m.key.as_str(), &m.node)).collect();
     before.iter().any(|m| after.get(m.key.as_str()).is_none_or(|r| lost(&m.node, r)))
 }
@@ -350,103 +350,19 @@ fn rehome(root: &mut Node, home: &Home) -> bool {
     true
 }
 
-/// Lets the lists that order the keys of an object beside them name the keys that are there: what one side dropped and
-/// the other kept is named again, and what is gone is not.
-fn in_order(mut text: Vec<u8>, docs: &[Doc<'_>; 3], nodes: &[Node; 3]) -> Option<Vec<u8>> {
-    let result = Parser::document(&text)?;
-    let mut splices: Vec<(Range<usize>, Vec<u8>)> = Vec::new();
-    let mut queue: Vec<[Option<&Node>; 4]> =
-        vec![[Some(&result), Some(&nodes[0]), Some(&nodes[1]), Some(&nodes[2])]];
-    while let Some(level) = queue.pop() {
-        let [Some(Value::Object(members)), ..] = level.map(|n| n.map(|n| &n.value)) else { continue };
-        let doc = Doc { text: &text };
-        let list = |doc: Doc<'_>, node: Option<&Node>| -> Option<Vec<String>> {
-            let Some(Value::Array(items)) = node.map(|n| &n.value) else { return None };
-            let text = |m: &Member| doc.raw(&m.node).starts_with(b"\"").then(|| decoded(doc.raw(&m.node)));
-            items.iter().map(text).collect()
-        };
-        for member in members {
-            let beside = |node: Option<&'_ Node>, key: &str| -> Option<Node> { node?.member(key).cloned() };
-            let of = |k: usize, key: &str| beside(level[k], key);
-            if let Value::Object(_) = member.node.value {
-                queue.push([
-                    Some(&member.node),
-                    level[1].and_then(|n| n.member(&member.key)),
-                    level[2].and_then(|n| n.member(&member.key)),
-                    level[3].and_then(|n| n.member(&member.key)),
-                ]);
-            }
-            // An object of very many members is data, and has no list of its order beside it.
-            let Some(named) = list(doc, Some(&member.node)).filter(|_| members.len() <= 200) else { continue };
-            let lists: Vec<Vec<String>> =
-                (0..3).map(|k| list(docs[k], of(k + 1, &member.key).as_ref()).unwrap_or_default()).collect();
-            let orders = |object: &&Member| {
-                let keys = |k: usize| of(k, &object.key).map(|n| n.keys()).unwrap_or_default();
-                matches!(object.node.value, Value::Object(_))
-                    && !lists[0].is_empty()
-                    && lists[0].iter().all(|name| keys(1).contains(name))
-            };
-            let Some(object) = members.iter().find(orders) else { continue };
-            let keys = |k: usize| of(k, &object.key).map(|n| n.keys()).unwrap_or_default();
-            let (now, before, site, release) = (object.node.keys(), keys(1), keys(2), keys(3));
-            let Value::Array(items) = &member.node.value else { continue };
-            for (k, name) in named.iter().enumerate() {
-                // What the release itself leaves dangling is the vendor's.
-                if !now.contains(name) && before.contains(name) && release.contains(name) {
-                    let gone = match items.get(k + 1) {
-                        Some(next) => items[k].body.start..next.body.start,
-                        None if k > 0 => items[k - 1].body.end..items[k].body.end,
-                        None => items[k].body.clone(),
-                    };
-                    splices.push((gone, Vec::new()));
-                }
-            }
-            for (own, other) in [(&lists[1], &release), (&lists[2], &site)] {
-                for (k, name) in own.iter().enumerate() {
-                    if !now.contains(name) || other.contains(name) || named.contains(name) {
-                        continue;
-                    }
-                    let anchor = own[..k].iter().rev().find_map(|n| named.iter().position(|m| m == n));
-                    let literal = serde_json::Value::from(name.as_str()).to_string().into_bytes();
-                    let blanks = items.first().map_or(&b""[..], |m| &text[m.before.clone()]);
-                    let gap = if blanks.is_empty() { b" " } else { blanks };
-                    match (anchor, items.first()) {
-                        (Some(at), _) => {
-                            let end = items[at].body.end;
-                            splices.push((end..end, [b",", gap, &literal].concat()));
-                        }
-                        (None, Some(first)) => {
-                            let start = first.body.start;
-                            splices.push((start..start, [&literal[..], b",", gap].concat()));
-                        }
-                        (None, None) => {
-                            splices.push((member.node.span.start + 1..member.node.span.start + 1, literal));
-                        }
-                    }
-                }
-            }
+/// Takes names out of a list, so that it compares as one that never had them.
+fn forget(root: &mut Node, list: &[String], names: &BTreeSet<String>, text: &[u8]) {
+    match (list.split_first(), &mut root.value) {
+        (Some((name, rest)), Value::Object(members)) => {
+            let member = members.iter_mut().find(|m| m.key == *name);
+            member.into_iter().for_each(|m| forget(&mut m.node, rest, names, text));
         }
-    }
-    splices.sort_by_key(|(at, _)| std::cmp::Reverse((at.start, at.end)));
-    for (at, bytes) in splices {
-        text.splice(at, bytes);
-    }
-    Some(text)
-}
-
-impl Node {
-    fn member(&self, key: &str) -> Option<&Node> {
-        match &self.value {
-            Value::Object(members) => members.iter().find(|m| m.key == key).map(|m| &m.node),
-            _ => None,
+        (None, Value::Array(items)) => {
+            items.retain(|item| !names.contains(&decoded(&text[item.node.span.clone()])));
+            // No text stands behind it any more.
+            root.span = 0..0;
         }
-    }
-
-    fn keys(&self) -> HashSet<String> {
-        match &self.value {
-            Value::Object(members) => members.iter().map(|m| m.key.clone()).collect(),
-            _ => HashSet::new(),
-        }
+        _ => {}
     }
 }
 
@@ -473,6 +389,11 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
         }
         all
     });
+    if lost(&nodes[0], &nodes[1]) || lost(&nodes[0], &nodes[2]) {
+        let of = |k: usize| keys(docs[k], &nodes[k]);
+        let stay = names_that_stay(&of(0), &of(1), &of(2));
+        stay.iter().for_each(|(list, names)| forget(&mut nodes[0], list, names, base));
+    }
     let mut merger = Merger {
         base: docs[0],
         site: docs[1],
@@ -486,7 +407,6 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
     let root = merger.value("", Some(&nodes[0]), &nodes[1], &nodes[2]).into_owned();
     let span = &nodes[2].span;
     let text = [&release[..span.start], &root, &release[span.end..]].concat();
-    let text = in_order(text, &docs, &nodes)?;
     // The text must hold what was decided, or it is not to be trusted.
     let result = Parser::document(&text)?;
     if !comments_arrived(base, site, &text) {
@@ -933,13 +853,13 @@ mod tests {
             "{\"of\": {\"a\": {\"v\": 1}, \"b\": {\"v\": 9}, \"own\": {}, \"c\": {\"v\": 2}}, \"order\": [\"c\", \"a\", \"b\", \"own\"]}"
         );
         assert_eq!(changes.iter().filter(|(_, o)| *o == Outcome::Open).count(), 1, "the release dropped b");
-        // What the site took out of the object is not named any more either.
+        // Two that stay keep their order, also where they were the last ones, and the other way round.
         let (text, _) = merged(
-            "{\"of\": {\"a\": 1, \"b\": 2}, \"order\": [\"a\", \"b\"]}",
-            "{\"of\": {\"a\": 1}, \"order\": [\"a\", \"b\"]}",
             "{\"of\": {\"a\": 1, \"b\": 2, \"c\": 3}, \"order\": [\"a\", \"b\", \"c\"]}",
+            "{\"of\": {\"a\": 1}, \"order\": [\"a\"]}",
+            "{\"of\": {\"a\": 1, \"b\": 5, \"c\": 6}, \"order\": [\"a\", \"b\", \"c\"]}",
         );
-        assert_eq!(text, "{\"of\": {\"a\": 1, \"c\": 3}, \"order\": [\"a\", \"c\"]}");
+        assert_eq!(text, "{\"of\": {\"a\": 1, \"b\": 5, \"c\": 6}, \"order\": [\"a\", \"b\", \"c\"]}");
     }
 
     #[test]

@@ -21,13 +21,11 @@ pub use sync::{CatalogSides, Collision, Side, SyncFault, Synced, sync_catalog};
 use std::borrow::Cow;
 
 use allowed::Allowed;
+use answered::{Answered, Moved, Value, worked_in};
 use keyed::{KeyedMerge, Rules};
 
-use answered::{Answered, Moved, Value, worked_in};
-
 use crate::catalog::Charset;
-use crate::merge::{Leave, MergeOptions, TextMerge, Trust, line_edits, merge_text};
-use crate::merge::{Outcome, Reason};
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, TextMerge, Trust, line_edits, merge_text};
 use crate::text::{Encoding, Text};
 use crate::theme::{Kind, dialect_of};
 
@@ -191,13 +189,9 @@ pub(crate) fn rewritten(path: &str, text: &[u8], wanted: &[u8]) -> Option<Vec<u8
 fn refuse(path: &str, merged: &mut KeyedMerge, allowed: &Allowed) {
     let Some(root) = tree::read(path, &merged.bytes).map(|n| n.to_json()) else { return };
     for change in merged.changes.iter_mut().filter(|c| matches!(c.outcome, Outcome::Kept | Outcome::Fitted)) {
+        let names: Vec<String> = change.pointer.split('\0').filter(|n| !n.is_empty()).map(String::from).collect();
         // Section headers are tables within tables; items of lists are not looked up.
-        let names = change.pointer.split('\0').filter(|n| !n.is_empty());
-        let names = names.flat_map(|n| match n.strip_prefix('[').and_then(|n| n.strip_suffix(']')) {
-            Some(header) => header.split('.').map(String::from).collect(),
-            None => vec![n.to_string()],
-        });
-        let names: Vec<String> = names.collect();
+        let names = outline::by_names(&names);
         let Some(value) = names.iter().try_fold(&root, |at, name| at.get(name)) else { continue };
         // What the site added as a table is looked at value by value.
         let mut queue = vec![(names, value)];

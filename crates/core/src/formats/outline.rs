@@ -4,11 +4,11 @@
 //! they precede. The site's changes are found by comparing outlines, and worked into the release's bytes; order,
 //! indentation, comments and literals stay the release's where the site did not change them.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
 use super::flow::Flow;
-use super::homes::{Home, Keys, Known, Path, Plan, plan};
+use super::homes::{Home, Keys, Known, Path, Plan, names_that_stay, plan};
 use super::keyed::{KeyChange, KeyedMerge, Refit, Rules, converted};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
 
@@ -131,6 +131,34 @@ impl Outline {
         out
     }
 
+    /// The same with headers taken apart: `[a.b]` is the key `b` of `a`.
+    fn keys_by_name(&self) -> Keys {
+        self.keys().into_iter().map(|(path, known)| (by_names(&path), known)).collect()
+    }
+
+    /// Takes names out of a list, so that it compares as one that never had them.
+    fn forget(&mut self, names: &BTreeMap<Path, BTreeSet<String>>) {
+        fn walk(body: &mut Body, at: &mut Path, names: &BTreeMap<Path, BTreeSet<String>>) {
+            let Body::Map(items) = body else { return };
+            for item in items {
+                at.push(item.name.clone());
+                if let Some(names) = names.get(&by_names(at)) {
+                    let named = |canonical: &str| {
+                        serde_json::from_str(canonical).is_ok_and(|name: String| names.contains(&name))
+                    };
+                    match &mut item.body {
+                        Body::List(list) => list.retain(|i| !named(&i.body.canonical())),
+                        Body::Leaf(text) => text.push_str(" without names"),
+                        Body::Map(_) => {}
+                    }
+                }
+                walk(&mut item.body, at, names);
+                at.pop();
+            }
+        }
+        walk(&mut self.body, &mut Vec::new(), names);
+    }
+
     /// Moves a key to where the release has it; whether it could.
     fn rehome(&mut self, home: &Home) -> bool {
         fn taken(body: &mut Body, path: &[String]) -> Option<Item> {
@@ -202,6 +230,15 @@ impl Outline {
     }
 }
 
+/// A path with the names of headers in place of the headers.
+pub(crate) fn by_names(path: &[String]) -> Path {
+    let names = path.iter().flat_map(|name| match name.strip_prefix('[').and_then(|n| n.strip_suffix(']')) {
+        Some(header) => header.split('.').map(String::from).collect(),
+        None => vec![name.clone()],
+    });
+    names.collect()
+}
+
 fn is_comment(after: &[u8]) -> bool {
     matches!(after.trim_ascii().first(), Some(b'#' | b';' | b'!'))
 }
@@ -253,6 +290,8 @@ struct Merger<'a> {
     homes: Vec<Path>,
     /// By path of a dropped key: what may have taken its place.
     hints: BTreeMap<Path, String>,
+    /// Names that lists in the base forget, as their keys stay.
+    stay: BTreeMap<Path, BTreeSet<String>>,
     splices: Vec<Splice>,
     changes: Vec<(Vec<String>, KeyChange)>,
 }
@@ -275,6 +314,11 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         }
         all
     });
+    let mut stay = BTreeMap::new();
+    if b.body.lost_in(&s.body) || b.body.lost_in(&r.body) {
+        stay = names_that_stay(&b.keys_by_name(), &s.keys_by_name(), &r.keys_by_name());
+        b.forget(&stay);
+    }
     let comments_are_form = b.has_comments(base) && !s.has_comments(site);
     let mut merger = Merger {
         base,
@@ -286,16 +330,14 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         flow: reader.flow,
         homes: plan.homes.into_iter().map(|h| h.to).collect(),
         hints: plan.hints,
+        stay,
         splices: Vec::new(),
         changes: Vec::new(),
     };
     merger.document(&b, &s, &r).ok()?;
-    let mut bytes = merger.spliced();
+    let bytes = merger.spliced();
     // The text must hold what was decided, or it is not to be trusted.
-    let mut result = read(&bytes)?;
-    if let Some(ordered) = in_order(&bytes, [&result.body, &b.body, &s.body, &r.body]) {
-        (result, bytes) = (read(&ordered)?, ordered);
-    }
+    let result = read(&bytes)?;
     let (results, sites) = (result.by_pointer(), s.by_pointer());
     let mut changes = Vec::new();
     for (pointer, mut change) in merger.changes {
@@ -314,79 +356,6 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         changes.push(change);
     }
     Some(KeyedMerge { bytes, changes, rewritten: comments_are_form })
-}
-
-/// Lets the lists that order the keys of a table beside them name the keys that are there: what one side dropped and the
-/// other kept is named again, and what is gone is not. Nothing where they do already; only lists over lines are looked at.
-fn in_order(text: &[u8], bodies: [&Body; 4]) -> Option<Vec<u8>> {
-    fn at<'b>(body: Option<&'b Body>, name: &str) -> Option<&'b Body> {
-        body?.items().iter().find(|i| i.name == name).map(|i| &i.body)
-    }
-    fn keys(body: Option<&Body>) -> HashSet<String> {
-        match body {
-            Some(Body::Map(items)) => items.iter().map(|i| format!("{:?}", i.name)).collect(),
-            _ => HashSet::new(),
-        }
-    }
-    fn named(body: Option<&Body>) -> Vec<&str> {
-        match body {
-            Some(Body::List(items)) if items.iter().all(|i| matches!(i.body, Body::Leaf(_)) && !i.inline) => {
-                items.iter().map(|i| i.name.as_str()).collect()
-            }
-            _ => Vec::new(),
-        }
-    }
-    let mut splices: Vec<Splice> = Vec::new();
-    let mut queue = vec![bodies.map(Some)];
-    while let Some(level) = queue.pop() {
-        let [Some(Body::Map(items)), ..] = level else { continue };
-        for item in items {
-            let of = |name: &str| [1, 2, 3].map(|k| at(level[k], name));
-            let [base, site, release] = of(&item.name);
-            if let Body::Map(_) = item.body {
-                queue.push([Some(&item.body), base, site, release]);
-            }
-            let (now, before) = (named(Some(&item.body)), named(base));
-            if items.len() > 200 || now.is_empty() || before.is_empty() {
-                continue;
-            }
-            let orders = |i: &&Item| {
-                let known = keys(at(level[1], &i.name));
-                before.iter().all(|name| known.contains(*name))
-            };
-            let Some(table) = items.iter().find(orders) else { continue };
-            let [_, of_site, of_release] = of(&table.name).map(keys);
-            let there = keys(Some(&table.body));
-            let Body::List(lines) = &item.body else { continue };
-            let gone = |line: &&Item| !there.contains(&line.name) && of_release.contains(&line.name);
-            splices.extend(
-                lines
-                    .iter()
-                    .filter(gone)
-                    .map(|line| Splice { at: line_start(text, line.start)..line.end, bytes: Vec::new() }),
-            );
-            for (own, other) in [(named(site), &of_release), (named(release), &of_site)] {
-                let lost = |name: &&&str| there.contains(**name) && !other.contains(**name) && !now.contains(*name);
-                for name in own.iter().filter(lost) {
-                    let k = own.iter().position(|n| n == name)?;
-                    let anchor = own[..k].iter().rev().find_map(|n| lines.iter().find(|l| l.name == **n));
-                    let like = anchor.or(lines.first())?;
-                    let word = name.trim_matches('"');
-                    let indent = &text[line_start(text, like.start)..like.start];
-                    let place = anchor.map_or(line_start(text, like.start), |l| l.end);
-                    let end: &[u8] = if text[..like.end].ends_with(b"\r\n") { b"\r\n" } else { b"\n" };
-                    splices
-                        .push(Splice { at: place..place, bytes: [indent, b"- ", word.as_bytes(), end].concat() });
-                }
-            }
-        }
-    }
-    splices.sort_by_key(|s| std::cmp::Reverse((s.at.start, s.at.end)));
-    let mut out = text.to_vec();
-    for splice in &splices {
-        out.splice(splice.at.clone(), splice.bytes.iter().copied());
-    }
-    (!splices.is_empty()).then_some(out)
 }
 
 /// Tells whether two texts hold the same values.
@@ -679,7 +648,7 @@ impl Merger<'_> {
         }
         if base == release {
             self.note(at, items, Outcome::Kept, None, None);
-        } else if let Some(merged) = b.and_then(|b| self.within(b, s, r)) {
+        } else if let Some(merged) = b.and_then(|b| self.within(at, b, s, r)) {
             self.note(at, items, Outcome::Kept, Some(Step::ByKey), None);
             self.splices.push(merged);
             return Ok(());
@@ -709,12 +678,13 @@ impl Merger<'_> {
     }
 
     /// Merges a value that all three write within brackets, item by item.
-    fn within(&self, b: &Item, s: &Item, r: &Item) -> Option<Splice> {
+    fn within(&self, at: &[String], b: &Item, s: &Item, r: &Item) -> Option<Splice> {
         let flow = self.flow?;
+        let forgotten = self.stay.get(&by_names(at)).cloned().unwrap_or_default();
         let part = |text: &'_ [u8], i: &Item| {
             matches!(i.body, Body::Leaf(_)).then(|| text[trimmed(text, &i.value)].to_vec())
         };
-        let bytes = flow.merge(&part(self.base, b)?, &part(self.site, s)?, &part(self.release, r)?)?;
+        let bytes = flow.merge(&part(self.base, b)?, &part(self.site, s)?, &part(self.release, r)?, &forgotten)?;
         Some(Splice { at: trimmed(self.release, &r.value), bytes })
     }
 
@@ -818,11 +788,19 @@ mod tests {
         let release = "of:\n  a:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n";
         let (text, outcomes) = merged(yaml::READER, base, site, release);
         assert_eq!(text, "of:\n  a:\n    v: 1\n  b:\n    v: 9\n  c:\n    v: 2\norder:\n  - c\n  - a\n  - b\n");
-        assert_eq!(outcomes, [Outcome::Open]);
-        let site = "of:\n  a:\n    v: 1\norder:\n  - a\n  - b\n";
-        let release = "of:\n  a:\n    v: 1\n  b:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n  - b\n";
-        let (text, _) = merged(yaml::READER, base, site, release);
-        assert_eq!(text, "of:\n  a:\n    v: 1\n  c:\n    v: 2\norder:\n  - c\n  - a\n");
+        assert_eq!(outcomes, [Outcome::Open, Outcome::Kept]);
+        let base = "order = ['a', 'b']\n[of.a]\nv = 1\n[of.b]\nv = 1\n";
+        let site = "order = ['a', 'b']\n[of.a]\nv = 1\n[of.b]\nv = 9\n";
+        let (text, _) =
+            merged(toml::READER, base, site, "order = [ \"c\", \"a\" ]\n[of.a]\nv = 1\n[of.c]\nv = 2\n");
+        assert_eq!(text, "order = [ \"c\", \"a\", 'b' ]\n[of.a]\nv = 1\n[of.b]\nv = 9\n[of.c]\nv = 2\n");
+        let (text, _) = merged(
+            yaml::READER,
+            "o: [a, b]\nt: {}\nof:\n  a: 1\n  b: 2\n",
+            "o: [a]\nt: {}\nof:\n  a: 1\n",
+            "o: [a, b]\nt: {}\nof:\n  a: 1\n  b: 5",
+        );
+        assert_eq!(text, "o: [a, b]\nt: {}\nof:\n  a: 1\n  b: 5");
     }
 
     #[test]

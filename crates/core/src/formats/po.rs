@@ -9,25 +9,35 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::keyed::{KeyChange, KeyedMerge};
-use crate::catalog::{Nearest, PluralRule};
+use crate::catalog::{Catalog, Charset, Message, Nearest, PluralRule};
 use crate::merge::{Outcome, Reason, Step};
 
 /// A message of a catalog with its place in the text.
 #[derive(Debug, Clone)]
-struct Entry<'a> {
+struct Entry {
     /// From the first comment to the end of the last string, line end included.
     span: Range<usize>,
-    /// Context (which may be empty and then differs from none) and id, as written but for wrapping.
+    /// Context (which may be empty and then differs from none) and id.
     key: (Option<Vec<u8>>, Vec<u8>),
     /// Lines before `msgctxt` or `msgid`.
-    comments: Vec<&'a [u8]>,
+    comments: Vec<Vec<u8>>,
     /// From the keyword of the context or id to the first translation.
     head: Range<usize>,
-    /// The translations: each with its whole lines, and its text as written but for wrapping.
+    /// The translations: each with its whole lines, and its text.
     forms: Vec<(Range<usize>, Vec<u8>)>,
 }
 
-impl Entry<'_> {
+impl Entry {
+    fn of(message: Message) -> Option<Self> {
+        Some(Entry {
+            span: message.span?,
+            key: (message.context, message.id),
+            comments: message.comments,
+            head: message.head,
+            forms: message.forms.into_iter().zip(message.texts).collect(),
+        })
+    }
+
     fn is_header(&self) -> bool {
         self.key == (None, Vec::new())
     }
@@ -46,7 +56,7 @@ impl Entry<'_> {
 
     /// The translators' own comments.
     fn notes(&self) -> Vec<&[u8]> {
-        self.comments.iter().copied().filter(|c| is_note(c)).collect()
+        self.comments.iter().map(Vec::as_slice).filter(|c| is_note(c)).collect()
     }
 
     fn translations(&self) -> Range<usize> {
@@ -64,92 +74,9 @@ fn is_fuzzy_line(line: &[u8]) -> bool {
 }
 
 /// Reads a catalog; `None` where it is none. Obsolete entries are left in the text between entries.
-fn parse(text: &[u8]) -> Option<Vec<Entry<'_>>> {
-    let mut out = Vec::new();
-    let mut lines = Vec::new();
-    let mut at = 0;
-    for line in text.split_inclusive(|b| *b == b'\n') {
-        lines.push((at..at + line.len(), line.trim_ascii()));
-        at += line.len();
-    }
-    let mut k = 0;
-    while k < lines.len() {
-        let content = lines[k].1;
-        if content.is_empty() || content.starts_with(b"#~") {
-            k += 1;
-            continue;
-        }
-        let start = lines[k].0.start;
-        let mut comments = Vec::new();
-        while k < lines.len() && lines[k].1.first() == Some(&b'#') && !lines[k].1.starts_with(b"#~") {
-            comments.push(lines[k].1);
-            k += 1;
-        }
-        if k == lines.len() || lines[k].1.is_empty() || lines[k].1.starts_with(b"#~") {
-            // Comments that belong to no entry.
-            continue;
-        }
-        let head_from = lines[k].0.start;
-        let (mut context, mut id) = (None, None);
-        let mut forms: Vec<(Range<usize>, Vec<u8>)> = Vec::new();
-        let mut head_to = head_from;
-        while k < lines.len() {
-            let Some((keyword, string)) =
-                lines[k].1.iter().position(|b| *b == b'"').map(|q| lines[k].1.split_at(q))
-            else {
-                break;
-            };
-            let keyword = keyword.trim_ascii();
-            if keyword.is_empty() {
-                return None;
-            }
-            // A second message right behind, without a blank line.
-            if !forms.is_empty() && !keyword.starts_with(b"msgstr") {
-                break;
-            }
-            let from = lines[k].0.start;
-            let mut value = unquoted(string)?.to_vec();
-            k += 1;
-            while k < lines.len() && lines[k].1.first() == Some(&b'"') {
-                value.extend_from_slice(unquoted(lines[k].1)?);
-                k += 1;
-            }
-            let to = lines[k - 1].0.end;
-            match keyword {
-                b"msgctxt" => context = Some(value),
-                b"msgid" => id = Some(value),
-                b"msgid_plural" => {}
-                _ if keyword.starts_with(b"msgstr") => {
-                    forms.push((from..to, value));
-                    continue;
-                }
-                _ => return None,
-            }
-            head_to = to;
-        }
-        if forms.is_empty() {
-            return None;
-        }
-        let end = forms.last().map_or(head_to, |f| f.0.end);
-        out.push(Entry { span: start..end, key: (context, id?), comments, head: head_from..head_to, forms });
-    }
-    let mut keys: Vec<_> = out.iter().map(|e| &e.key).collect();
-    keys.sort_unstable();
-    keys.windows(2).all(|w| w[0] != w[1]).then_some(out)
-}
-
-/// The inside of a quoted string; `None` where it is not one.
-fn unquoted(line: &[u8]) -> Option<&[u8]> {
-    let inner = line.strip_prefix(b"\"")?.strip_suffix(b"\"")?;
-    let mut escaped = false;
-    for byte in inner {
-        match (escaped, byte) {
-            (false, b'"') => return None,
-            (false, b'\\') => escaped = true,
-            _ => escaped = false,
-        }
-    }
-    (!escaped).then_some(inner)
+fn parse(text: &[u8]) -> Option<Vec<Entry>> {
+    let catalog = Catalog::of_text(text.to_vec(), Charset::default()).ok()?;
+    catalog.messages.into_iter().filter(|m| !m.obsolete).map(Entry::of).collect()
 }
 
 /// Header fields that say when, by what and in what letters the file was written: the release's, without a question.
@@ -166,7 +93,7 @@ const HOUSEKEEPING: [&[u8]; 8] = [
 
 struct Side<'a> {
     text: &'a [u8],
-    entries: Vec<Entry<'a>>,
+    entries: Vec<Entry>,
     by_key: HashMap<(Option<Vec<u8>>, Vec<u8>), usize>,
 }
 
@@ -177,7 +104,7 @@ impl<'a> Side<'a> {
         Some(Side { text, entries, by_key })
     }
 
-    fn find(&self, entry: &Entry<'_>) -> Option<&Entry<'a>> {
+    fn find(&self, entry: &Entry) -> Option<&Entry> {
         self.by_key.get(&entry.key).map(|k| &self.entries[*k])
     }
 
@@ -190,10 +117,9 @@ impl<'a> Side<'a> {
 }
 
 /// Which new message of the release, with a translation of its own, a dropped one most likely became.
-fn took_its_place(gone: &Entry<'_>, base: &Side<'_>, release: &Side<'_>) -> Option<String> {
+fn took_its_place(gone: &Entry, base: &Side<'_>, release: &Side<'_>) -> Option<String> {
     let mut index = Nearest::default();
-    let new: Vec<&Entry<'_>> =
-        release.entries.iter().filter(|r| base.find(r).is_none() && !r.is_header()).collect();
+    let new: Vec<&Entry> = release.entries.iter().filter(|r| base.find(r).is_none() && !r.is_header()).collect();
     new.iter().for_each(|r| index.add(&r.key.1));
     let (k, _) = index.find(&gone.key.1)?;
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
@@ -204,20 +130,20 @@ fn took_its_place(gone: &Entry<'_>, base: &Side<'_>, release: &Side<'_>) -> Opti
 /// Messages whose id the release reworded under a wording of the site's: the site's entry by the release's, which
 /// has no translation yet.
 fn reworded(base: &Side<'_>, site: &Side<'_>, release: &Side<'_>) -> HashMap<usize, usize> {
-    let dropped = |s: &(usize, &Entry<'_>)| {
+    let dropped = |s: &(usize, &Entry)| {
         let entry = s.1;
         let changed = base.find(entry).is_some_and(|b| b.texts() != entry.texts());
         changed && entry.is_translated() && release.find(entry).is_none()
     };
-    let dropped: Vec<(usize, &Entry<'_>)> = site.entries.iter().enumerate().filter(dropped).collect();
+    let dropped: Vec<(usize, &Entry)> = site.entries.iter().enumerate().filter(dropped).collect();
     let mut out = HashMap::new();
     if dropped.is_empty() {
         return out;
     }
-    let new = |r: &(usize, &Entry<'_>)| {
+    let new = |r: &(usize, &Entry)| {
         !r.1.is_translated() && base.find(r.1).is_none() && site.find(r.1).is_none() && !r.1.is_header()
     };
-    let new: Vec<(usize, &Entry<'_>)> = release.entries.iter().enumerate().filter(new).collect();
+    let new: Vec<(usize, &Entry)> = release.entries.iter().enumerate().filter(new).collect();
     let mut index = Nearest::default();
     new.iter().for_each(|(_, r)| index.add(&r.key.1));
     for (k, entry) in dropped {
@@ -352,20 +278,20 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     Some(KeyedMerge { bytes: out, changes, rewritten: false })
 }
 
-fn pointer(entry: &Entry<'_>) -> String {
+fn pointer(entry: &Entry) -> String {
     let text = |t: &[u8]| String::from_utf8_lossy(t).into_owned();
     format!("{:?}\0{}", entry.key.0.as_deref().map(text), text(&entry.key.1))
 }
 
 fn change(
-    entry: &Entry<'_>,
-    base: Option<&Entry<'_>>,
-    site: Option<&Entry<'_>>,
-    release: Option<&Entry<'_>>,
+    entry: &Entry,
+    base: Option<&Entry>,
+    site: Option<&Entry>,
+    release: Option<&Entry>,
     outcome: Outcome,
     reason: Option<Reason>,
 ) -> KeyChange {
-    let span = |e: Option<&Entry<'_>>| e.map(Entry::translations);
+    let span = |e: Option<&Entry>| e.map(Entry::translations);
     KeyChange {
         pointer: pointer(entry),
         base: span(base),
@@ -385,8 +311,8 @@ fn release_entry<'a>(
     base: &Side<'a>,
     site: &Side<'a>,
     release: &Side<'a>,
-    [b, s]: [Option<&Entry<'a>>; 2],
-    r: &Entry<'a>,
+    [b, s]: [Option<&Entry>; 2],
+    r: &Entry,
     counts_anew: bool,
     changes: &mut Vec<KeyChange>,
 ) -> Fate<'a> {
@@ -415,7 +341,7 @@ fn release_entry<'a>(
     }
     let empty = Vec::new();
     let text_of =
-        |e: Option<&'_ Entry<'a>>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
+        |e: Option<&'_ Entry>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
     // Forms that were written for another rule are for other numbers.
     let recounted = counts_anew && site_spoke && (r.forms.len() > 1 || s.forms.len() > 1);
     let mut collided = recounted;
@@ -453,7 +379,7 @@ fn release_entry<'a>(
 }
 
 /// The release's entry with the wording that the site gave to the one that it took the place of, marked as unsure.
-fn as_reworded(site: &Side<'_>, before: &Entry<'_>, release: &Side<'_>, entry: &Entry<'_>) -> Vec<u8> {
+fn as_reworded(site: &Side<'_>, before: &Entry, release: &Side<'_>, entry: &Entry) -> Vec<u8> {
     let mut text = comments(before, None, entry, true, release.text);
     let previous = with_ends(&site.text[before.head.clone()], release.text);
     for line in previous.split_inclusive(|b| *b == b'\n') {
@@ -467,7 +393,7 @@ fn as_reworded(site: &Side<'_>, before: &Entry<'_>, release: &Side<'_>, entry: &
 }
 
 /// The comments of a merged entry: the release's, with the translators' own notes merged and the fuzzy flag set.
-fn comments(s: &Entry<'_>, b: Option<&Entry<'_>>, r: &Entry<'_>, fuzzy: bool, text: &[u8]) -> Vec<u8> {
+fn comments(s: &Entry, b: Option<&Entry>, r: &Entry, fuzzy: bool, text: &[u8]) -> Vec<u8> {
     let end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
     let mut lines: Vec<Vec<u8>> = Vec::new();
     let base_notes = b.map(Entry::notes).unwrap_or_default();
@@ -513,18 +439,14 @@ fn with_ends(lines: &[u8], like: &[u8]) -> Vec<u8> {
 /// The fields of a header, by name.
 type Fields<'f> = Vec<(&'f [u8], &'f [u8])>;
 
-fn fields<'f>(entry: &'f Entry<'_>) -> Fields<'f> {
+fn fields<'f>(entry: &'f Entry) -> Fields<'f> {
     let text = entry.forms.first().map_or(&b""[..], |f| &f.1);
-    // Fields end in a written `\n`.
+    let lines = text.split(|b| *b == b'\n');
     let mut out = Vec::new();
-    let mut rest = text;
-    while !rest.is_empty() {
-        let end = rest.windows(2).position(|w| w == b"\\n").unwrap_or(rest.len());
-        let line = &rest[..end];
+    for line in lines {
         if let Some(colon) = line.iter().position(|b| *b == b':') {
             out.push((&line[..colon], line[colon + 1..].trim_ascii()));
         }
-        rest = rest.get(end + 2..).unwrap_or(b"");
     }
     out
 }
@@ -534,9 +456,9 @@ fn header<'a>(
     base: &Side<'a>,
     site: &Side<'a>,
     release: &Side<'a>,
-    b: Option<&Entry<'a>>,
-    s: &Entry<'a>,
-    r: &Entry<'a>,
+    b: Option<&Entry>,
+    s: &Entry,
+    r: &Entry,
     changes: &mut Vec<KeyChange>,
 ) -> Fate<'a> {
     let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));

@@ -314,30 +314,43 @@ fn write_json(node: &Node, depth: usize, out: &mut String) {
     }
 }
 
+/// How a format writes tables on one line.
+struct Inline {
+    key: fn(&str) -> String,
+    sign: &'static str,
+    braces: [&'static str; 2],
+}
+
+const TOML: Inline = Inline { key: toml_key, sign: " = ", braces: ["{ ", " }"] };
+const YAML: Inline = Inline { key: yaml_key, sign: ": ", braces: ["{", "}"] };
+
+/// A value on one line.
+fn inline(node: &Node, form: &Inline) -> String {
+    let joined = |parts: Vec<String>| parts.join(", ");
+    match node {
+        Node::Leaf { literal, .. } => literal.clone(),
+        Node::List(list) => format!("[{}]", joined(list.iter().map(|v| inline(v, form)).collect())),
+        Node::Map(map) => {
+            let member = |(k, v): &(String, Node)| format!("{}{}{}", (form.key)(k), form.sign, inline(v, form));
+            let [open, close] = form.braces;
+            format!("{open}{}{close}", joined(map.iter().map(member).collect()))
+        }
+    }
+}
+
 fn toml_key(key: &str) -> String {
     let bare = !key.is_empty() && key.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'_' || b == b'-');
     if bare { key.to_string() } else { Value::from(key).to_string() }
 }
 
 fn write_toml(node: &Node, at: &str, out: &mut String) -> Option<()> {
-    fn inline(node: &Node) -> String {
-        match node {
-            Node::Leaf { literal, .. } => literal.clone(),
-            Node::List(list) => format!("[{}]", list.iter().map(inline).collect::<Vec<_>>().join(", ")),
-            Node::Map(map) => {
-                let members: Vec<String> =
-                    map.iter().map(|(k, v)| format!("{} = {}", toml_key(k), inline(v))).collect();
-                format!("{{ {} }}", members.join(", "))
-            }
-        }
-    }
     let Node::Map(list) = node else { return None };
     let (tables, plain): (Vec<_>, Vec<_>) = list.iter().partition(|(_, v)| matches!(v, Node::Map(_)));
     if !plain.is_empty() && !at.is_empty() {
         *out += &format!("{}[{at}]\n", if out.is_empty() { "" } else { "\n" });
     }
     for (key, value) in plain {
-        *out += &format!("{} = {}\n", toml_key(key), inline(value));
+        *out += &format!("{} = {}\n", toml_key(key), inline(value, &TOML));
     }
     for (key, value) in tables {
         let inner = if at.is_empty() { toml_key(key) } else { format!("{at}.{}", toml_key(key)) };
@@ -347,19 +360,8 @@ fn write_toml(node: &Node, at: &str, out: &mut String) -> Option<()> {
 }
 
 fn write_yaml(node: &Node, depth: usize, out: &mut String) {
-    fn inline(node: &Node) -> String {
-        match node {
-            Node::Leaf { literal, .. } => literal.clone(),
-            Node::List(list) => format!("[{}]", list.iter().map(inline).collect::<Vec<_>>().join(", ")),
-            Node::Map(map) => {
-                let members: Vec<String> =
-                    map.iter().map(|(k, v)| format!("{}: {}", yaml_key(k), inline(v))).collect();
-                format!("{{{}}}", members.join(", "))
-            }
-        }
-    }
     let Node::Map(list) = node else {
-        *out += &inline(node);
+        *out += &inline(node, &YAML);
         return;
     };
     for (key, value) in list {
@@ -373,10 +375,10 @@ fn write_yaml(node: &Node, depth: usize, out: &mut String) {
                 *out += &format!("{indent}{}:\n", yaml_key(key));
                 for item in items {
                     // Plain words may hold what ends them within brackets; on a line of their own they do not.
-                    *out += &format!("{indent}  - {}\n", inline(item));
+                    *out += &format!("{indent}  - {}\n", inline(item, &YAML));
                 }
             }
-            value => *out += &format!("{indent}{}: {}\n", yaml_key(key), inline(value)),
+            value => *out += &format!("{indent}{}: {}\n", yaml_key(key), inline(value, &YAML)),
         }
     }
 }

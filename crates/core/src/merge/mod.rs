@@ -118,8 +118,8 @@ pub struct SettingsRules {
     /// Keys that tell the items of a list apart, before `id`, `key`, `slug` and `name`.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub identity: Vec<String>,
-    #[serde(skip)]
     /// What the release allows as values, with the path that it came from: a JSON Schema, or its defaults.
+    #[serde(skip)]
     pub allowed: Option<(String, Vec<u8>)>,
 }
 
