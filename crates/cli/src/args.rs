@@ -616,6 +616,7 @@ pub(crate) enum CatalogCommand {
 
 /// The catalogs that are brought together.
 #[derive(Debug, Args)]
+#[command(group = clap::ArgGroup::new("new").args(["release", "pot"]).required(true).multiple(true))]
 pub(crate) struct SyncArgs {
     /// The site's catalog
     #[arg(long, value_name = "MINE")]
@@ -624,7 +625,7 @@ pub(crate) struct SyncArgs {
     #[arg(long, value_name = "OLD")]
     pub(crate) base: Option<PathBuf>,
     /// The new release's catalog
-    #[arg(long, value_name = "NEW", required_unless_present = "pot")]
+    #[arg(long, value_name = "NEW")]
     pub(crate) release: Option<PathBuf>,
     /// The new release's template
     #[arg(long = "template", value_name = "POT")]

@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::account::{Account, FORMAT, FORMAT_VERSION, Theme};
 use daxle_core::carry::settle::{Put, Puts, Side};
 use daxle_core::carry::{Evidence, Finding, FindingKind, Proof, Since, verify, walk};
-use daxle_core::theme::{MemoryTree, ReadError, Tree, read_identity};
+use daxle_core::catalog::{ByteOrder, Catalog, compile};
+use daxle_core::theme::{Digest, MemoryTree, ReadError, Tree, read_identity};
 use daxle_files::{Edit, FolderTree, Trouble, edit_files, is_inside, read_under, write_file};
 
 use crate::args::CarriedArgs;
@@ -244,6 +245,10 @@ impl<'a> Carried<'a> {
             };
             edits.push((path.clone(), edit));
         }
+        let compiled = self.compiled(&edits)?;
+        let digests: Vec<(String, String)> =
+            compiled.iter().map(|(path, bytes)| (path.clone(), Digest::of(bytes).hex())).collect();
+        edits.extend(compiled.into_iter().map(|(path, bytes)| (path, Edit::Bytes(bytes))));
         match (&self.single, &edits[..]) {
             (Some(_), [(_, Edit::Bytes(bytes))]) => write_file(&self.args.dir, bytes)?,
             (Some(_), []) => {}
@@ -252,8 +257,28 @@ impl<'a> Carried<'a> {
             }
             (None, edits) => edit_files(&self.args.dir, edits)?,
         }
+        for (path, digest) in digests {
+            let record = self.account.files.iter_mut().find(|f| f.path == path);
+            record.into_iter().for_each(|record| record.digest = Some(digest.clone()));
+        }
         self.result.take();
         self.save()
+    }
+
+    /// The compiled catalogs beside those that are edited, compiled anew.
+    fn compiled(&self, edits: &[(String, Edit<'_>)]) -> Result<Vec<(String, Vec<u8>)>, Failure> {
+        let mut out = Vec::new();
+        for (path, edit) in edits {
+            let (Some(stem), Edit::Bytes(bytes), None) = (path.strip_suffix(".po"), edit, &self.single) else {
+                continue;
+            };
+            let path = format!("{stem}.mo");
+            let order = self.read(Side::Result, &path)?.and_then(|old| ByteOrder::of(&old));
+            if let (Some(order), Ok(catalog)) = (order, Catalog::parse(bytes)) {
+                out.extend(compile(&catalog, order).map(|bytes| (path, bytes)));
+            }
+        }
+        Ok(out)
     }
 
     /// Where a theme of the account is now.

@@ -3,8 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use daxle_core::carry::account::{Account, StandIn};
+use daxle_core::carry::well_formed;
 use daxle_core::settings::{SettingsFile, is_settings_file, laid_over, overlap};
-use daxle_core::theme::{Layout, MemoryTree, Tree};
+use daxle_core::theme::{Kind, Layout, MemoryTree, Tree};
 use daxle_files::{OpenOptions, Trouble, copy_theme, open_theme, write_file};
 
 use crate::themes::{Source, relative};
@@ -46,8 +47,11 @@ pub(crate) fn exchange(site: Source, given: &[String], layout: &Layout) -> Resul
         })?;
         let own = tree.read(index).map_err(|e| Trouble::new(e.to_string()))?;
         let laid = laid_over(SettingsFile { path: &path, bytes: &own }, export).ok_or_else(|| {
+            let fault = place_of_fault(&name, &bytes).map(|place| format!("{}: {place}", file.display()));
+            let fault = fault.or_else(|| Some(format!("{path}: {}", place_of_fault(&path, &own)?)));
+            let other = || "one of them is in no known format, or holds what the other's format cannot".to_string();
             Trouble::new(format!("{} cannot be laid over {path}", file.display()))
-                .why("one of them cannot be read as settings, or holds what the other's format cannot")
+                .why(fault.unwrap_or_else(other))
                 .hint("export it as JSON, YAML, TOML or INI")
         })?;
         exports.push(Export {
@@ -78,6 +82,12 @@ pub(crate) fn exchange(site: Source, given: &[String], layout: &Layout) -> Resul
         }
     };
     Ok((exchanged, exports))
+}
+
+/// Where a settings file is not well-formed, and what is wrong there.
+pub(crate) fn place_of_fault(path: &str, bytes: &[u8]) -> Option<String> {
+    let (line, what) = well_formed(path, Kind::Settings, bytes)?;
+    Some(format!("line {line}: {what}"))
 }
 
 /// The settings file that has the most of an export's keys.

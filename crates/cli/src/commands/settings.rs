@@ -10,6 +10,7 @@ use super::Ended;
 use crate::args::{Format, Global, MoveArgs, SettingsArgs, SettingsCommand, ShowAs, ShowSettingsArgs};
 use crate::config;
 use crate::console::{Console, Failure};
+use crate::exports::place_of_fault;
 use crate::show;
 use crate::themes::Site;
 
@@ -71,8 +72,15 @@ fn carry(args: &MoveArgs, global: &Global, console: &Console) -> Result<Ended, F
     }
     let moved = move_settings(file(&from), base.as_ref().map(file), file(&to), allowed.as_ref().map(file));
     let moved = moved.map_err(|fault| match fault {
-        MoveFault::Unreadable(path) => Trouble::new(format!("{path} is no settings file that can be read"))
-            .hint("JSON, YAML, TOML and INI are; `daxle verify` names the line of a mistake"),
+        MoveFault::Unreadable(path) => {
+            let all = [Some(&from), Some(&to), base.as_ref(), allowed.as_ref()];
+            let bytes = all.into_iter().flatten().find(|(p, _)| *p == path).map(|(_, bytes)| bytes);
+            let trouble = Trouble::new(format!("{path} is no settings file that can be read"));
+            match bytes.and_then(|bytes| place_of_fault(&path, bytes)) {
+                Some(place) => trouble.why(place).hint("mend it there"),
+                None => trouble.hint("JSON, YAML, TOML and INI can be read, each with every key once"),
+            }
+        }
         MoveFault::Unwritable => Trouble::new(format!("the settings cannot be worked into {}", args.to.display()))
             .why("its format has no way to write one of the values, or its lines cannot be kept")
             .hint("write them into an empty file with --out, and join the two by hand"),

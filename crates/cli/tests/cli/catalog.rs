@@ -95,6 +95,21 @@ fn languages_are_counted_with_the_sites_own_wording() {
 }
 
 #[test]
+fn an_answer_in_a_catalog_is_compiled_as_well() {
+    let env = Env::new();
+    for (folder, text) in [("base", "old"), ("site", "ours"), ("release", "theirs")] {
+        env.write(&format!("{folder}/languages/pl.po"), format!("msgid \"A\"\nmsgstr \"{text}\"\n"));
+        env.write(&format!("{folder}/style.css"), "a {}\n");
+        env.run(&format!("catalog compile {folder}/languages/pl.po")).ends(0);
+    }
+    env.run("carry --base base --site site --release release --out out").ends(1);
+    env.run("settle out --all --take release").ends(0);
+    let theirs = std::fs::read(env.path("release/languages/pl.mo")).unwrap();
+    assert_eq!(std::fs::read(env.path("out/languages/pl.mo")).unwrap(), theirs);
+    env.run("verify out").ends(0);
+}
+
+#[test]
 fn a_broken_catalog_is_named_with_its_line() {
     let env = catalogs();
     env.write("bad.po", "msgid \"a\"\nmsgstr \"b\n");
@@ -103,4 +118,6 @@ fn a_broken_catalog_is_named_with_its_line() {
         assert!(refused.err.contains("bad.po") && refused.err.contains("line 2"), "{}", refused.err);
     }
     assert!(!env.path("bad.mo").exists());
+    let alone = env.run("catalog sync --site site/languages/pl.po").ends(2);
+    assert!(alone.err.contains("--release <NEW>|--template <POT>"), "{}", alone.err);
 }

@@ -39,6 +39,11 @@ fn settings_move_into_a_childs_file() {
     assert!(moved.out.contains("left out") && moved.out.contains("/hero/height"), "{}", moved.out);
     let text = env.read(child);
     assert!(text.contains("\"count\": 5") && text.contains("The Tide Mill") && !text.contains("tides"), "{text}");
+    env.write("broken.yaml", "a: 1\nb: [1\n");
+    let broken = env.run(&format!("settings move --from broken.yaml --to {child} --replace")).ends(2);
+    assert!(broken.err.contains("broken.yaml") && broken.err.contains("line 3"), "{}", broken.err);
+    let broken = env.run(&format!("survey {SOURCES} --settings settings/defaults.json=broken.yaml")).ends(2);
+    assert!(broken.err.contains("broken.yaml: line 3"), "{}", broken.err);
     // A file that is not there yet is begun, in the format of its name.
     env.run(&format!("settings move --from {parent} --base old.json --to new.toml --allowed allowed.json")).ends(1);
     assert!(env.read("new.toml").contains("title = \"The Tide Mill\""));

@@ -18,6 +18,6 @@ pub use nearest::{Nearest, similarity};
 pub use placeholder::{lost_placeholders, placeholders};
 pub use plural::PluralRule;
 pub use po::{Catalog, Fault, Message};
-pub(crate) use update::changed_words;
 pub use update::{Misfit, Reworded, Stats, Updated, misfits, stats, update, with_missing};
+pub(crate) use update::{changed_words, made_sure};
 pub use write::write;

@@ -220,6 +220,45 @@ pub fn with_missing(mine: &Catalog, pot: &Catalog) -> Option<Updated> {
     (!missing.is_empty()).then_some(work.updated)
 }
 
+/// Takes the mark of what is unsure, and the previous message that goes with it, off the messages that stand at some
+/// lines, which count from 0.
+pub(crate) fn made_sure(text: &[u8], lines: &[usize]) -> Vec<u8> {
+    let Ok(catalog) = Catalog::of_text(text.to_vec(), super::Charset::default()) else { return text.to_vec() };
+    let end = catalog.line_end();
+    let starts: Vec<usize> = std::iter::once(0)
+        .chain(text.iter().enumerate().filter(|(_, b)| **b == b'\n').map(|(n, _)| n + 1))
+        .collect();
+    let settled: Vec<usize> = lines.iter().filter_map(|line| starts.get(*line).copied()).collect();
+    let mut out = Vec::with_capacity(text.len());
+    let mut at = 0;
+    for message in catalog.messages.iter().filter(|m| !m.obsolete && m.is_fuzzy()) {
+        let Some(span) = message.span.as_ref().filter(|span| settled.iter().any(|at| span.contains(at))) else {
+            continue;
+        };
+        out.extend_from_slice(&text[at..span.start]);
+        for comment in message.comments.iter().filter(|c| kind(c) != b'|') {
+            if let Some(line) = without_the_mark(comment) {
+                out.extend([&line[..], end].concat());
+            }
+        }
+        at = message.head.start;
+    }
+    out.extend_from_slice(&text[at..]);
+    out
+}
+
+/// A comment without the fuzzy flag; nothing where that was all it had.
+fn without_the_mark(comment: &[u8]) -> Option<Vec<u8>> {
+    let Some(flags) = comment.strip_prefix(b"#,") else { return Some(comment.to_vec()) };
+    let all: Vec<&[u8]> = flags.split(|b| *b == b',').map(<[u8]>::trim_ascii).collect();
+    let rest: Vec<&[u8]> = all.iter().copied().filter(|f| *f != b"fuzzy").collect();
+    match rest.len() {
+        0 => None,
+        n if n == all.len() => Some(comment.to_vec()),
+        _ => Some([b"#, ", &rest.join(&b", "[..])[..]].concat()),
+    }
+}
+
 struct Update<'a> {
     mine: &'a Catalog,
     pot: &'a Catalog,
@@ -518,6 +557,15 @@ mod tests {
         let mine = "# note\n#. for menus\n#: a.html:1\n#, c-format\nmsgid \"\"\n\"a %d\"\nmsgstr \"\"\n\"ein \"\n\"%d\"\n\n#~ msgid \"old\"\n#~ msgstr \"alt\"\n";
         let template = "#. for menus\n#: a.html:1\n#, c-format\nmsgid \"a %d\"\nmsgstr \"\"\n";
         assert_eq!(updated(mine, template).0, mine);
+    }
+
+    #[test]
+    fn a_settled_wording_is_no_longer_unsure() {
+        let text = "#: a.html:1\n#, fuzzy, c-format\n#| msgid \"x %d\"\nmsgid \"a %d\"\nmsgstr \"A %d\"\n\n#, fuzzy\nmsgid \"b\"\nmsgstr \"B\"\n";
+        let sure = |lines: &[usize]| String::from_utf8(made_sure(text.as_bytes(), lines)).unwrap();
+        assert_eq!(sure(&[4]), text.replace("#, fuzzy, c-format\n#| msgid \"x %d\"\n", "#, c-format\n"));
+        assert_eq!(sure(&[8]), text.replace("#, fuzzy\nmsgid", "msgid"));
+        assert_eq!(sure(&[]), text);
     }
 
     #[test]

@@ -158,6 +158,25 @@ fn a_value_is_written_in_the_files_own_form() {
 }
 
 #[test]
+fn a_settled_wording_is_sure_and_a_reopened_one_is_not() {
+    let catalog = |text: &str| format!("msgid \"a\"\nmsgstr \"{text}\"\n\nmsgid \"b\"\nmsgstr \"{text}\"\n");
+    let mut desk = one("pl.po", ["old", "ours", "theirs"].map(catalog).each_ref().map(String::as_str));
+    let before = desk.text("pl.po");
+    assert_eq!(before.matches("#, fuzzy\n").count(), 2, "{before}");
+    let ids = desk.ids();
+    desk.settle(&ids[0], &Answer::take(Take::Site)).unwrap();
+    assert_eq!(desk.text("pl.po"), before.replacen("#, fuzzy\n", "", 1));
+    desk.proved();
+    desk.settle(&ids[1], &Answer::take(Take::Release)).unwrap();
+    assert!(!desk.text("pl.po").contains("fuzzy"));
+    desk.proved();
+    for id in ids {
+        desk.with(|settling, account| settling.reopen(account, &id)).unwrap();
+    }
+    assert_eq!(desk.text("pl.po"), before);
+}
+
+#[test]
 fn whole_files_come_from_a_side_or_go() {
     let base = theme(&[("a.html", "one\n"), ("b.html", "two\n")]);
     let site = theme(&[("a.html", "one of ours\n")]);

@@ -141,7 +141,7 @@ impl Settling<'_> {
             };
             rework::remap(account, &decision.path, &text, &new);
             rework::found_again(account, k, answer.take, &new);
-            new
+            rework::made_sure(account, k, true, new)
         };
         let bytes = encode(&decision.path, new, encoding)?;
         let kind = self.kind(account, &decision.path);
@@ -335,7 +335,7 @@ impl Settling<'_> {
                 let new = rework::merged_again(self, account, k, &Answer::take(side), &current)?;
                 rework::remap(account, &path, &text, &new);
                 rework::found_again(account, k, side, &new);
-                new
+                rework::made_sure(account, k, false, new)
             }
         };
         reopen(account);

@@ -1,7 +1,10 @@
 //! Answers in files that hold no markers: the value is exchanged where it stands, or the file merged again.
 
+use std::collections::HashSet;
+
 use super::{Refused, Settling, Side, unfit};
 use crate::carry::account::{Account, Answer, Blob, Decision, Lines, Stands, State, Take};
+use crate::catalog::{self, Catalog, Message, with_missing};
 use crate::formats::answered::{Answered, Moved, Value, bytes_of, worked_in};
 use crate::formats::merge_file;
 use crate::merge::{Leave, MergeOptions};
@@ -102,7 +105,10 @@ pub(super) fn merged_again(
         settings: file.settings.clone().unwrap_or_default(),
     };
     let merged = merge_file(path, file.kind, &base, &site, &release, &options).ok_or_else(by_hand)?;
-    let body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;
+    let mut body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;
+    if path.ends_with(".po") {
+        body = with_the_templates(body, bytes, [&base, &site, &release]);
+    }
     let stands = match account.decisions[k].stands {
         Stands::Release => Take::Release,
         _ => Take::Site,
@@ -112,6 +118,36 @@ pub(super) fn merged_again(
         return Err(by_hand());
     }
     Ok(body)
+}
+
+/// Adds the messages to a merged catalog that came with the release's template: none of the three catalogs has them.
+fn with_the_templates(body: Vec<u8>, current: &[u8], sides: [&[u8]; 3]) -> Vec<u8> {
+    let sides = sides.map(Catalog::parse);
+    let ([Ok(base), Ok(site), Ok(release)], Ok(mut added), Ok(merged)) =
+        (sides, Catalog::parse(current), Catalog::parse(&body))
+    else {
+        return body;
+    };
+    let known: HashSet<_> = [&base, &site, &release].iter().flat_map(|c| &c.messages).map(Message::key).collect();
+    added.messages.retain(|m| !known.contains(&m.key()));
+    with_missing(&merged, &added).map_or(body, |updated| updated.bytes)
+}
+
+/// Takes the mark of what is unsure off the wordings that were settled: all but decision `k`, or with it.
+pub(super) fn made_sure(account: &mut Account, k: usize, settled: bool, text: Vec<u8>) -> Vec<u8> {
+    let path = account.decisions[k].path.clone();
+    if !path.ends_with(".po") {
+        return text;
+    }
+    let sure = account.decisions.iter().enumerate().filter(|(n, d)| {
+        let decided = if *n == k { settled } else { d.state == State::Settled };
+        d.path == path && decided
+    });
+    let lines: Vec<usize> =
+        sure.filter_map(|(_, d)| d.result).filter(|at| at.count > 0).map(|at| at.range().start).collect();
+    let new = catalog::made_sure(&text, &lines);
+    remap(account, &path, &text, &new);
+    new
 }
 
 /// Lets the lines that the account names follow from one text of a file to the next.
