@@ -1,8 +1,8 @@
 //! Tries the merge on real sources: `cargo run --release -p daxle-core --example trial -- DIR [KIND] [--show N]`.
 //!
 //! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
-//! cases with a known answer are made: `lines` and `words` deal the vendor's change out to site and release,
-//! `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
+//! cases with a known answer are made: `lines` and `words` deal the vendor's change out to site and release, `beside`
+//! and `inline` give each side one of two changes on neighbouring lines or in one line, `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
 //! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones.
 
 #![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "a tool for the terminal")]
@@ -11,6 +11,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use daxle_core::catalog::similarity;
 use daxle_core::diff::{Edit, Interner, diff};
 use daxle_core::formats::merge_file;
 use daxle_core::merge::{MergeOptions, line_edits};
@@ -64,9 +65,11 @@ fn main() {
         for seed in 0..4u64 {
             let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ (old.len() as u64 * 31));
             type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
-            let makers: [(&str, Maker); 5] = [
+            let makers: [(&str, Maker); 7] = [
                 ("lines", lines),
                 ("words", words),
+                ("beside", beside),
+                ("inline", inline),
                 ("planted", planted),
                 ("reformatted", reformatted),
                 ("moved", moved),
@@ -110,6 +113,9 @@ fn main() {
                     *n += 1;
                     if *n <= if asked { show_asked } else { show } {
                         println!("=== {name} {} {path} seed {seed}", if asked { "ASKED" } else { "WRONG" });
+                        let reasons: Vec<String> =
+                            merged.decisions.iter().map(|d| format!("{:?}", d.reason)).collect();
+                        println!("{}", reasons.join(", "));
                         print_case(&case, &text, asked);
                         if let Some(dir) = args.iter().position(|a| a == "--dump").and_then(|k| args.get(k + 1)) {
                             let stem = format!("{dir}/{name}-{}-{n}", if asked { "asked" } else { "wrong" });
@@ -230,18 +236,28 @@ fn split(text: &str) -> Vec<&str> {
     text.split_inclusive('\n').collect()
 }
 
-fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+/// The vendor's changes, line by line where the lines are counterparts.
+fn edits_of(old: &str, new: &str) -> Vec<Edit> {
     let (o, n) = (split(old), split(new));
-    let edits: Vec<Edit> = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent)
+    let counterparts = |e: &Edit| {
+        let mut pairs = o[e.old.clone()].iter().zip(&n[e.new.clone()]);
+        e.old.len() == e.new.len() && pairs.all(|(a, b)| similarity(a.as_bytes(), b.as_bytes()) >= 0.5)
+    };
+    line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent)
         .into_iter()
         .flat_map(|e| {
-            if e.old.len() == e.new.len() {
+            if counterparts(&e) {
                 e.old.zip(e.new).map(|(i, j)| Edit { old: i..i + 1, new: j..j + 1 }).collect()
             } else {
                 vec![e]
             }
         })
-        .collect();
+        .collect()
+}
+
+fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let (o, n) = (split(old), split(new));
+    let edits = edits_of(old, new);
     if edits.len() < 2 {
         return None;
     }
@@ -254,7 +270,76 @@ fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
     })
 }
 
+/// Two changes with at most two lines between them, one for each side.
+fn beside(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let edits = edits_of(old, new);
+    let near: Vec<usize> = (1..edits.len()).filter(|k| edits[*k].old.start - edits[*k - 1].old.end <= 2).collect();
+    two_of(dice, &split(old), &split(new), &edits, &near)
+}
+
+/// Two changes within a line, one for each side.
+fn inline(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let (o, n) = (split(old), split(new));
+    let mut found = Vec::new();
+    for edit in edits_of(old, new).iter().filter(|e| e.old.len() == 1 && e.new.len() == 1) {
+        let (was, is) = (o[edit.old.start], n[edit.new.start]);
+        if similarity(was.as_bytes(), is.as_bytes()) < 0.5 {
+            continue;
+        }
+        let (o, n, edits) = word_edits(was, is)?;
+        // What stands between is kept by both, and more than a mark.
+        let telling = |t: &&str| t.chars().any(char::is_alphanumeric) || *t == ",";
+        let near: Vec<usize> = (1..edits.len())
+            .filter(|k| o[edits[k - 1].old.end..edits[*k].old.start].iter().any(telling))
+            .filter(|k| [k - 1, *k].iter().all(|k| n[edits[*k].new.clone()].iter().any(telling)))
+            .collect();
+        found.extend((!near.is_empty()).then_some((edit.old.start, o, n, edits, near)));
+    }
+    if found.is_empty() {
+        return None;
+    }
+    let (at, old_words, new_words, edits, near) = found.swap_remove(dice.roll(found.len()));
+    let line = two_of(dice, &old_words, &new_words, &edits, &near)?;
+    let within = |line: String| [&o[..at].concat(), &line[..], &o[at + 1..].concat()].concat();
+    Some(Case {
+        base: old.into(),
+        site: within(line.site),
+        release: within(line.release),
+        answer: within(line.answer),
+    })
+}
+
+/// Deals out one of the neighbouring pairs of changes, named by their second.
+fn two_of(dice: &mut Dice, o: &[&str], n: &[&str], edits: &[Edit], near: &[usize]) -> Option<Case> {
+    if near.is_empty() {
+        return None;
+    }
+    let second = near[dice.roll(near.len())];
+    let [a, b] = if dice.roll(2) == 0 { [second - 1, second] } else { [second, second - 1] };
+    Some(Case {
+        base: o.concat(),
+        site: apply(o, n, edits, |k| k == a),
+        release: apply(o, n, edits, |k| k == b),
+        answer: apply(o, n, edits, |k| k == a || k == b),
+    })
+}
+
 fn words(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let (o, n, small) = word_edits(old, new)?;
+    if small.len() < 2 || small.len() > 60 {
+        return None;
+    }
+    let sites: Vec<bool> = small.iter().map(|_| dice.roll(2) == 0).collect();
+    Some(Case {
+        base: old.into(),
+        site: apply(&o, &n, &small, |k| sites[k]),
+        release: apply(&o, &n, &small, |k| !sites[k]),
+        answer: apply(&o, &n, &small, |_| true),
+    })
+}
+
+/// Small changes between two texts, a word here, a word there, and the texts in tokens.
+fn word_edits<'t>(old: &'t str, new: &'t str) -> Option<(Vec<&'t str>, Vec<&'t str>, Vec<Edit>)> {
     fn toks(t: &str) -> Vec<&str> {
         let mut out = Vec::new();
         for token in tokens(t.as_bytes()) {
@@ -273,24 +358,12 @@ fn words(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
     let mut interner = Interner::new();
     let a: Vec<u32> = o.iter().map(|t| interner.number(t.as_bytes().into())).collect();
     let b: Vec<u32> = n.iter().map(|t| interner.number(t.as_bytes().into())).collect();
-    let edits = diff(&a, &b, |_| false);
-    // Only small changes: a word here, a word there.
-    let small: Vec<Edit> = edits
-        .iter()
+    let small = diff(&a, &b, |_| false)
+        .into_iter()
         .filter(|e| e.old.len() <= 3 && e.new.len() <= 3 && !e.old.is_empty() && !e.new.is_empty())
         .filter(|e| !o[e.old.clone()].iter().chain(&n[e.new.clone()]).any(|t| t.trim().is_empty()))
-        .cloned()
         .collect();
-    if small.len() < 2 || small.len() > 60 {
-        return None;
-    }
-    let sites: Vec<bool> = small.iter().map(|_| dice.roll(2) == 0).collect();
-    Some(Case {
-        base: old.into(),
-        site: apply(&o, &n, &small, |k| sites[k]),
-        release: apply(&o, &n, &small, |k| !sites[k]),
-        answer: apply(&o, &n, &small, |_| true),
-    })
+    Some((o, n, small))
 }
 
 /// A site edit of a line that both versions have once, made to both.

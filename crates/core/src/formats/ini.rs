@@ -17,6 +17,7 @@ fn read(text: &[u8], _: &Rules) -> Option<Outline> {
         at = next;
     }
     reader.close();
+    reader.root.iter_mut().for_each(|item| compare_by_value(text, item));
     let tail = reader.lead..text.len();
     let outline = Outline { body: Body::Map(reader.root), tail };
     outline.names_are_unique().then_some(outline)
@@ -83,7 +84,6 @@ impl Ini<'_> {
             last.value.end = at + line.trim_ascii_end().len();
             last.after = last.value.end..end;
             last.end = next;
-            last.body = Body::Leaf(canonical(&self.text[last.value.clone()]));
             self.lead = next;
             return Some(());
         }
@@ -101,12 +101,21 @@ impl Ini<'_> {
             after: value.end..end,
             end: next,
             inline: false,
-            body: Body::Leaf(canonical(&self.text[value.clone()])),
+            // Written when it is known how far the value goes.
+            body: Body::Leaf(String::new()),
             value,
         };
         items.push(item);
         self.lead = next;
         Some(())
+    }
+}
+
+/// Gives the items their values in the form that is compared.
+fn compare_by_value(text: &[u8], item: &mut Item) {
+    match &mut item.body {
+        Body::Map(items) => items.iter_mut().for_each(|item| compare_by_value(text, item)),
+        body => *body = Body::Leaf(canonical(&text[item.value.clone()])),
     }
 }
 

@@ -1,5 +1,7 @@
 //! Which line of a side is which line of the base.
 
+use std::collections::{HashMap, HashSet};
+
 use crate::diff::{Edit, Interner, LineShape, diff, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
 use crate::text::{Form, IndentUnit, Line, split_lines};
@@ -27,10 +29,22 @@ impl<'a> Side<'a> {
         Side { lines: self.lines[range.clone()].to_vec(), keys: self.keys[range].to_vec(), form: self.form }
     }
 
+    /// How far a line is indented, in columns.
+    fn width(&self, at: usize) -> usize {
+        self.lines[at].indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum()
+    }
+
+    /// The key of the line that opens the block that a line stands in: the nearest above that is indented less.
+    fn block(&self, at: usize) -> Option<u32> {
+        let width = self.width(at);
+        let above = (at.saturating_sub(BLOCK)..at).rev().filter(|k| !self.lines[*k].is_blank());
+        above.into_iter().find(|k| self.width(*k) < width).map(|k| self.keys[k])
+    }
+
     fn shape(&self, at: usize) -> LineShape {
         let line = &self.lines[at];
         let trimmed = line.trimmed();
-        let width: usize = line.indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
+        let width = self.width(at);
         let closes = matches!(trimmed.first(), Some(b'}' | b')' | b']')) || trimmed.starts_with(b"</");
         LineShape { indent: (!trimmed.is_empty()).then_some(width), closes }
     }
@@ -53,6 +67,56 @@ impl Weak {
 
     pub(crate) fn is(&self, key: u32) -> bool {
         self.0[key as usize]
+    }
+}
+
+/// Which symbols stand more than once in one of several versions.
+pub(crate) struct Repeated(Vec<bool>);
+
+impl Repeated {
+    pub(crate) fn of(sides: &[&Side<'_>]) -> Self {
+        let size = sides.iter().flat_map(|s| &s.keys).max().map_or(0, |m| *m as usize + 1);
+        let mut repeated = vec![false; size];
+        for side in sides {
+            let mut seen = vec![false; size];
+            for key in &side.keys {
+                repeated[*key as usize] |= std::mem::replace(&mut seen[*key as usize], true);
+            }
+        }
+        Repeated(repeated)
+    }
+
+    pub(crate) fn has(&self, key: u32) -> bool {
+        self.0[key as usize]
+    }
+}
+
+/// Where the lines stand of which one version has several.
+pub(crate) struct Homes(HashMap<u32, Vec<usize>>);
+
+/// How many look-alikes of a line are looked at, and how far up its block's first line is sought.
+const LOOK_ALIKES: usize = 64;
+const BLOCK: usize = 400;
+
+impl Homes {
+    pub(crate) fn of(base: &Side<'_>, side: &Side<'_>, repeated: &Repeated) -> Self {
+        let in_base: HashSet<u32> = base.keys.iter().copied().filter(|k| repeated.has(*k)).collect();
+        let mut homes: HashMap<u32, Vec<usize>> = HashMap::new();
+        for (at, key) in side.keys.iter().enumerate().filter(|(_, k)| in_base.contains(k)) {
+            let list = homes.entry(*key).or_default();
+            if list.len() < LOOK_ALIKES {
+                list.push(at);
+            }
+        }
+        Homes(homes)
+    }
+
+    /// Tells whether a line of the base was lined up with one of the side in another block, although the side has
+    /// an equal line in the block of the base's.
+    pub(crate) fn astray(&self, base: &Side<'_>, side: &Side<'_>, from: usize, to: usize) -> bool {
+        let Some(homes) = self.0.get(&base.keys[from]).filter(|homes| homes.len() > 1) else { return false };
+        let Some(block) = base.block(from) else { return false };
+        side.block(to) != Some(block) && homes.iter().any(|at| side.block(*at) == Some(block))
     }
 }
 

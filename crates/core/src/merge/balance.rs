@@ -112,7 +112,39 @@ fn self_closes(tag: &[Token<'_>]) -> bool {
     tag.iter().take(200).find(|t| matches!(t.text, b">" | b"/>" | b"</")).is_some_and(|t| t.text == b"/>")
 }
 
+/// How many levels a line closes before it opens any, as a negative number, and how many it opens on the whole.
+pub(crate) fn depth_of(line: &[u8], markup: bool) -> (i64, i64) {
+    let closes = matches!(line.first(), Some(b'}' | b')' | b']')) || line.starts_with(b"</") || closes_block(line);
+    let net = balance(line, markup).net();
+    (net.min(-(closes as i64)), net)
+}
+
+/// Tells whether a template tag at the start of a line ends or divides a block (`{% endif %}`, `<% } %>`, `{{/if}}`).
+fn closes_block(line: &[u8]) -> bool {
+    let Some(open) = [b"{{".as_slice(), b"{%", b"<%", b"<?", b"{"].into_iter().find(|o| line.starts_with(o)) else {
+        return false;
+    };
+    let word = line[open.len()..].strip_prefix(b"php").unwrap_or(&line[open.len()..]);
+    let lead = word.iter().take_while(|b| b.is_ascii_whitespace() || b"-~_#=".contains(b)).count();
+    [b"end".as_slice(), b"else", b"elif", b"}", b"/"].iter().any(|end| word[lead..].starts_with(end))
+}
+
+/// Tells whether lines close nothing that they did not open, by the depths of each.
+pub(crate) fn never_below(depths: &[(i64, i64)]) -> bool {
+    let mut depth = 0;
+    depths.iter().all(|(dip, net)| {
+        let low = depth + dip;
+        depth += net;
+        low >= 0
+    })
+}
+
 impl Balance {
+    /// How many more are opened than closed, of all kinds.
+    pub(crate) fn net(&self) -> i64 {
+        self.counts.values().sum()
+    }
+
     /// Tells whether a result's counts can come from doing both sides' edits once each.
     ///
     /// Where only one side changed a count, the result must have that side's; where both changed it differently,

@@ -1,5 +1,6 @@
 //! What happens when both sides inserted at one spot.
 
+use super::balance::{depth_of, never_below};
 use super::{Dialect, Insertions, Step, Trust, balance};
 use crate::text::Line;
 
@@ -23,8 +24,16 @@ pub(crate) enum Union {
     Site(Step),
     /// The release's lines, then the site's.
     Both(Step),
+    /// The site's lines, then the release's.
+    SiteFirst(Step),
     /// The order, or what is meant, is open.
     Ask,
+}
+
+/// Whose insertion stands first.
+enum First {
+    Site,
+    Release,
 }
 
 impl Gap<'_> {
@@ -65,7 +74,31 @@ impl Gap<'_> {
                 (self.after.is_none() && self.before.is_some()) || trust == Trust::Bold
             }
         };
-        if allowed { Union::Both(Step::BothInserted) } else { Union::Ask }
+        match self.first() {
+            _ if allowed => Union::Both(Step::BothInserted),
+            Some(First::Release) => Union::Both(Step::BothInserted),
+            Some(First::Site) => Union::SiteFirst(Step::BothInserted),
+            None => Union::Ask,
+        }
+    }
+
+    /// Which insertion stands first, where blank lines tell: one is written against the line before or after the
+    /// gap, and the other ends or begins with a blank line on that side.
+    fn first(&self) -> Option<First> {
+        let solid = |line: Option<&Line<'_>>| line.is_some_and(|l| !l.is_blank());
+        let against = |lines: &[Line<'_>]| {
+            (solid(self.before) && solid(lines.first()), solid(lines.last()) && solid(self.after))
+        };
+        let ((site_above, site_below), (release_above, release_below)) =
+            (against(self.site), against(self.release));
+        let apart = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
+        let site_first = release_below && apart(self.site.last()) || site_above && apart(self.release.first());
+        let release_first = site_below && apart(self.release.last()) || release_above && apart(self.site.first());
+        match (site_first, release_first) {
+            (true, false) => Some(First::Site),
+            (false, true) => Some(First::Release),
+            _ => None,
+        }
     }
 
     /// Before the end of head or body, or after the opening of body: where snippets go.
@@ -94,9 +127,10 @@ fn joined(lines: &[Line<'_>]) -> Vec<u8> {
     out
 }
 
-/// Tells whether lines open and close what they open.
-fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
-    balance(&joined(lines), dialect.markup) == super::Balance::default()
+/// Tells whether lines close all that they open, and nothing else.
+pub(crate) fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
+    let depths: Vec<(i64, i64)> = lines.iter().map(|l| depth_of(l.trimmed(), dialect.markup)).collect();
+    never_below(&depths) && balance(&joined(lines), dialect.markup) == super::Balance::default()
 }
 
 /// Returns the lines' names at the outermost level, by a function that reads one from a line.
@@ -265,6 +299,17 @@ mod tests {
         assert_eq!(unite(a, b, Insertions::Elements, Some("<p>")), Union::Ask);
         assert!(matches!(unite(a, b, Insertions::Elements, Some("</head>")), Union::Both(Step::Snippet)));
         assert!(matches!(unite(a, b, Insertions::Elements, None), Union::Both(_)));
+    }
+
+    #[test]
+    fn a_blank_line_tells_which_stands_first() {
+        let unite = |site, release| unite(site, release, Insertions::Unknown, Some("z"));
+        assert!(matches!(unite("s\n", "r\n\n"), Union::Both(_)), "the site's stands against z");
+        assert!(matches!(unite("s\n\n", "r\n"), Union::SiteFirst(_)), "the release's stands against z");
+        assert!(matches!(unite("\ns\n", "r\n"), Union::Both(_)), "the release's stands against x");
+        assert_eq!(unite("s\n", "r\n"), Union::Ask);
+        assert_eq!(unite("s\n\n", "r\n\n"), Union::Ask);
+        assert_eq!(unite("s {\n", "r\n\n"), Union::Ask, "a brace is left open");
     }
 
     #[test]

@@ -4,15 +4,15 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
-use super::align::{From, Side, Weak, align};
-use super::gaps::{Gap, Union};
+use super::align::{From, Homes, Repeated, Side, Weak, align};
+use super::gaps::{Gap, Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
 use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
 use crate::diff::Edit;
-use crate::text::{LineEnd, split_lines};
+use crate::text::{Line, LineEnd, split_lines};
 
 /// What a merge of lines works under.
 #[derive(Clone, Copy)]
@@ -52,8 +52,10 @@ pub(crate) fn merge_lines(
     let strict = context.options.trust == Trust::Strict;
     let site_touched = touching(&site_edits, &release_edits);
     let release_touched = touching(&release_edits, &site_edits);
-    let site_ops = Ops::new(base, site, &site_edits, context.weak, |k| !strict && site_touched[k]);
-    let release_ops = Ops::new(base, release, &release_edits, context.weak, |k| !strict && release_touched[k]);
+    let markup = (!strict).then_some(context.dialect.markup);
+    let site_ops = Ops::new(base, site, &site_edits, context.weak, markup, |k| !strict && site_touched[k]);
+    let release_ops =
+        Ops::new(base, release, &release_edits, context.weak, markup, |k| !strict && release_touched[k]);
     let forms =
         Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks, context.nested);
     let mut walk = Walk {
@@ -169,13 +171,12 @@ impl<'a> Walk<'a, '_> {
         let nested =
             Context { nested: Some(self.forms.reformatted()), from: From::Front, asked: &[], ..self.context };
         for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
-            let inside = |e: &Edit| within(e, &moved);
-            let absorbed: Vec<usize> =
-                (0..self.site_edits.len()).filter(|k| inside(&self.site_edits[*k])).collect();
+            let inside = |k: &usize| self.within(self.site, &self.site_edits[*k], &moved);
+            let absorbed: Vec<usize> = (0..self.site_edits.len()).filter(inside).collect();
             if absorbed.is_empty() {
                 continue;
             }
-            let site_span = self.site_ops.span(&moved.base, self.site_ops.rewrites_at(moved.base.start), false);
+            let site_span = span_of(&moved, self.site_ops, self.site_edits, &absorbed);
             let merged = merge_lines(
                 &self.base.part(moved.base.clone()),
                 &self.site.part(site_span.clone()),
@@ -201,16 +202,15 @@ impl<'a> Walk<'a, '_> {
             self.from_release_moves.push(Replaced { lines: moved.side, merged, origin, edits, step: Step::Moved });
         }
         for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
-            let absorbed: Vec<usize> =
-                (0..release_edits.len()).filter(|k| within(&release_edits[*k], &moved)).collect();
+            let inside = |k: &usize| self.within(self.release, &release_edits[*k], &moved);
+            let absorbed: Vec<usize> = (0..release_edits.len()).filter(inside).collect();
             let taken = self.site_edits.iter().enumerate().any(|(k, e)| {
                 self.site_absorbed[k] && e.old.start < moved.base.end && moved.base.start < e.old.end
             });
             if absorbed.is_empty() || taken {
                 continue;
             }
-            let release_span =
-                self.release_ops.span(&moved.base, self.release_ops.rewrites_at(moved.base.start), false);
+            let release_span = span_of(&moved, self.release_ops, release_edits, &absorbed);
             let merged = merge_lines(
                 &self.base.part(moved.base.clone()),
                 &self.site.part(moved.side.clone()),
@@ -228,6 +228,26 @@ impl<'a> Walk<'a, '_> {
         }
     }
 
+    /// An edit belongs to a moved stretch when it lies within. An insertion at the stretch's edge belongs to it when
+    /// it opens and closes what it has, is written against the stretch, and a blank line sets it apart from what
+    /// stays.
+    fn within(&self, side: &Side<'_>, edit: &Edit, moved: &MovedStretch) -> bool {
+        if !edit.old.is_empty() {
+            return moved.base.start <= edit.old.start && edit.old.end <= moved.base.end;
+        }
+        let gap = edit.old.start;
+        if moved.base.start < gap && gap < moved.base.end {
+            return true;
+        }
+        let solid = |lines: &[Line<'_>], at: Option<usize>| {
+            at.and_then(|at| lines.get(at)).is_some_and(|line| !line.is_blank())
+        };
+        let above = solid(&self.base.lines, gap.checked_sub(1)) && solid(&side.lines, Some(edit.new.start));
+        let below = solid(&self.base.lines, Some(gap)) && solid(&side.lines, edit.new.end.checked_sub(1));
+        let against = gap == moved.base.start && below && !above || gap == moved.base.end && above && !below;
+        against && whole(&side.lines[edit.new.clone()], self.context.dialect)
+    }
+
     fn site_op(&self, k: usize) -> &Op {
         &self.site_ops.ops[k]
     }
@@ -240,6 +260,7 @@ impl<'a> Walk<'a, '_> {
     fn regions(&mut self) -> Vec<Region> {
         let mut regions = Vec::new();
         let strict = self.context.options.trust == Trust::Strict;
+        let repeated = Repeated::of(&[self.base, self.site, self.release]);
         let mut from = 0;
         for s in 0..self.site_ops.ops.len() {
             let site = self.site_op(s).clone();
@@ -279,15 +300,7 @@ impl<'a> Walk<'a, '_> {
                     }
                     Meeting::Same | Meeting::BothDelete => {
                         let lines = site.base.start.max(release.base.start)..site.base.end.min(release.base.end);
-                        let moved = |i: usize| {
-                            let key = self.base.keys[i];
-                            !self.context.weak.is(key) && (self.site_moved.has(key) || self.release_moved.has(key))
-                        };
-                        // What looks like deleted by both may have moved on one side: dropping the other's
-                        // deletion would bring it back.
-                        if lines.into_iter().any(moved) {
-                            regions.push(Region { reason: Reason::Doubtful, doubt: true, ..self.region(s, r) });
-                        }
+                        regions.extend(self.brought_back(s, r, lines, &repeated));
                     }
                     Meeting::SameLine => match self.merge_line(&site, &release) {
                         Some(line) => {
@@ -305,8 +318,11 @@ impl<'a> Walk<'a, '_> {
                 }
             }
         }
+        let homes = Homes::of(self.base, self.release, &repeated);
         for s in 0..self.site_ops.ops.len() {
-            if !strict && self.rootless(self.site_op(s)) {
+            if !strict
+                && (self.rootless(self.site_op(s), &repeated) || self.in_another_block(self.site_op(s), &homes))
+            {
                 let base = self.site_op(s).base.clone();
                 regions.push(Region {
                     base,
@@ -330,23 +346,67 @@ impl<'a> Walk<'a, '_> {
         self.grow(regions)
     }
 
+    /// Finds what looks like deleted by both, but moved on one side: dropping the other's deletion would bring it
+    /// back. Only a line that stands once in each version is known to be the same line at its other place; what
+    /// is asked about is that place.
+    fn brought_back(&self, s: usize, r: usize, lines: Range<usize>, repeated: &Repeated) -> Option<Region> {
+        let key = |i: &usize| self.base.keys[*i];
+        let moved = |i: &usize| self.site_moved.has(key(i)) || self.release_moved.has(key(i));
+        let known = |i: &usize| !self.context.weak.is(key(i)) && !repeated.has(key(i));
+        lines.filter(|i| moved(i) && known(i)).find_map(|i| {
+            let at = |side: &Side<'_>, ops: &Ops| {
+                let line = side.keys.iter().position(|k| *k == key(&i))?;
+                ops.ops.iter().position(|o| o.kind != OpKind::Change && o.side.contains(&line))
+            };
+            let (base, site, release, reason) = if self.release_moved.has(key(&i)) {
+                let home = at(self.release, self.release_ops)?;
+                (self.release_op(home).base.clone(), s, home, Reason::SiteDeleted)
+            } else {
+                let home = at(self.site, self.site_ops)?;
+                (self.site_op(home).base.clone(), home, r, Reason::ReleaseDeleted)
+            };
+            Some(Region { base, site: vec![site], release: vec![release], reason, doubt: true })
+        })
+    }
+
     /// Tells whether the site took out or changed nothing but lines that say too little (a brace, a closing tag),
-    /// and the release kept no telling line beside them: which brace is meant is anybody's guess.
-    fn rootless(&self, op: &Op) -> bool {
+    /// there are others like them, and the release kept no telling line beside them: which brace is meant is
+    /// anybody's guess.
+    fn rootless(&self, op: &Op, repeated: &Repeated) -> bool {
         let weak = |i: usize| self.context.weak.is(self.base.keys[i]);
         if op.kind == OpKind::Insert || self.site_absorbed[op.edit] || !op.base.clone().all(weak) {
             return false;
         }
-        let place = |i: usize| match self.release_ops.links[i] {
-            Link::Kept(r) => Some(r as isize - i as isize),
-            _ => None,
-        };
+        if op.base.clone().all(|i| !repeated.has(self.base.keys[i])) {
+            return false;
+        }
+        let place = |i: usize| self.release_ops.links[i].line().map(|r| r as isize - i as isize);
         let Some(own) = place(op.base.start) else { return false };
         let solid = |i: &usize| !self.base.lines[*i].is_blank() && !weak(*i);
         let above = (op.base.start.saturating_sub(6)..op.base.start).rev().find(solid);
         let below = (op.base.end..(op.base.end + 6).min(self.base.lines.len())).find(solid);
         let rooted = |i: Option<usize>| i.is_some_and(|i| place(i) == Some(own));
         !rooted(above) && !rooted(below)
+    }
+
+    /// Tells whether the lines that a site's operation is about were lined up with look-alikes in another block of
+    /// the release, while the block that they stood in has its own.
+    fn in_another_block(&self, op: &Op, homes: &Homes) -> bool {
+        if self.site_absorbed[op.edit] {
+            return false;
+        }
+        let astray = |i: usize| match self.release_ops.links.get(i) {
+            Some(Link::Kept(r)) if !self.context.weak.is(self.base.keys[i]) => {
+                Some(homes.astray(self.base, self.release, i, *r))
+            }
+            _ => None,
+        };
+        if op.kind != OpKind::Insert {
+            return op.base.clone().any(|i| astray(i) == Some(true));
+        }
+        let beside: Vec<bool> =
+            [op.base.start.checked_sub(1), Some(op.base.start)].into_iter().flatten().filter_map(astray).collect();
+        !beside.is_empty() && beside.iter().all(|astray| *astray)
     }
 
     fn region(&self, s: usize, r: usize) -> Region {
@@ -400,7 +460,9 @@ impl<'a> Walk<'a, '_> {
                 let shares = region.site.iter().any(|k| last.site.contains(k))
                     || region.release.iter().any(|k| last.release.contains(k));
                 let overlaps = region.base.start < last.base.end && last.base.start < region.base.end;
-                if !shares && !overlaps {
+                // A question about where a line went may share an operation with one far from it.
+                let touches = region.base.start <= last.base.end && last.base.start <= region.base.end;
+                if !(overlaps || shares && touches) {
                     break;
                 }
                 let last = out.pop().unwrap_or_else(|| region.clone());
@@ -555,6 +617,10 @@ impl<'a> Walk<'a, '_> {
                     Some(Union::Both(step)) => {
                         self.release_lines(release.side, g);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
+                    }
+                    Some(Union::SiteFirst(step)) => {
+                        self.site_lines(&site, site.side.clone(), g, Some(step));
+                        self.release_lines(release.side, g);
                     }
                     _ => {
                         // Insertions at the two edges of one another's operations: the release's first.
@@ -961,14 +1027,11 @@ impl<'a> Walk<'a, '_> {
     }
 }
 
-/// An edit belongs to a moved stretch when it lies within; an insertion at the stretch's edge may belong to
-/// what stays.
-fn within(edit: &Edit, moved: &MovedStretch) -> bool {
-    if edit.old.is_empty() {
-        moved.base.start < edit.old.start && edit.old.start < moved.base.end
-    } else {
-        moved.base.start <= edit.old.start && edit.old.end <= moved.base.end
-    }
+/// The side's lines that stand for a moved stretch, with what the side put at its edges.
+fn span_of(moved: &MovedStretch, ops: &Ops, edits: &[Edit], absorbed: &[usize]) -> Range<usize> {
+    let put_at = |gap: usize| absorbed.iter().any(|k| edits[*k].old == (gap..gap));
+    let at_start = ops.rewrites_at(moved.base.start) || put_at(moved.base.start);
+    ops.span(&moved.base, at_start, put_at(moved.base.end))
 }
 
 /// The result as it grows. A line's end is written when the next line comes, so that the last line's is known.

@@ -23,6 +23,8 @@ pub(crate) struct MovedStretch {
 
 /// Lines in a row that may be new or gone within a moved stretch.
 const HOLE: usize = 4;
+/// Lines by which a line may change places although there are others like it.
+const NEARBY: usize = 8;
 
 /// Finds the stretches that `mover` moved and in which the other side made changes.
 pub(crate) fn moved_stretches(
@@ -82,7 +84,7 @@ pub(crate) fn moved_stretches(
             if free
                 && (trusted(base, &stretch, &run, weak)
                     || unmistakable(base, &stretch, &run, weak, &once)
-                    || at_home(base, mover, &run, weak, &once))
+                    || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
             {
                 taken.insert(stretch.side.start, stretch.side.end);
                 out.push(stretch);
@@ -146,8 +148,16 @@ fn unmistakable(
     enough && run.len() == telling && run.iter().all(|(i, _)| once(base.keys[*i]))
 }
 
-/// A single line that stands once in each file is believed to have moved when a neighbour moved along: it
-/// changed places within its own block.
+/// Tells whether a line that was taken out here was put in again a few lines on: whatever other lines there are
+/// like it, this one changed places with its neighbours.
+fn nearby(edits: &[Edit], run: &[(usize, usize)]) -> bool {
+    let (i, j) = run[0];
+    let at = edits.partition_point(|e| e.new.end <= j);
+    edits.get(at).is_some_and(|e| e.new.contains(&j) && e.old.start.abs_diff(i) <= NEARBY)
+}
+
+/// A single line that stands once in each file, or was put in again nearby, is believed to have moved when a
+/// neighbour moved along: it changed places within its own block.
 fn at_home(
     base: &Side<'_>,
     mover: &Side<'_>,

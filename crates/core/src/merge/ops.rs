@@ -3,8 +3,10 @@
 use std::ops::Range;
 
 use super::align::{Side, Weak};
+use super::balance::{depth_of, never_below};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
+use crate::text::token::{TokenKind, tokens};
 
 /// Where a base line went on one side.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -60,7 +62,7 @@ pub(crate) struct Op {
 pub(crate) const FAR: usize = 40;
 
 /// Returns how far an edit could be slid, as base lines.
-pub(crate) fn reach(base: &[u32], side: &[u32], old: &Range<usize>, new: &Range<usize>) -> Range<usize> {
+fn reach(base: &[u32], side: &[u32], old: &Range<usize>, new: &Range<usize>) -> Range<usize> {
     let (keys, range) = if old.is_empty() { (side, new) } else { (base, old) };
     if range.is_empty() || (!old.is_empty() && !new.is_empty()) {
         return old.clone();
@@ -70,6 +72,35 @@ pub(crate) fn reach(base: &[u32], side: &[u32], old: &Range<usize>, new: &Range<
     let room = (keys.len() - end).min(base.len() - old.end).min(FAR);
     let down = (0..room).take_while(|n| keys[start + n] == keys[end + n]).count();
     old.start - up..old.end + down
+}
+
+/// Leaves out of an insertion's reach where nobody would cut: a block that opens and closes what it has is not
+/// taken for one that begins by closing, and past blank lines alone its order with another stays the same.
+fn sensible(side: &Side<'_>, block: &Range<usize>, gap: usize, reach: Range<usize>, markup: bool) -> Range<usize> {
+    let (mut up, mut down) = (gap - reach.start, reach.end - gap);
+    if up == 0 && down == 0 {
+        return reach;
+    }
+    let depths: Vec<(i64, i64)> =
+        side.lines[block.start - up..block.end + down].iter().map(|l| depth_of(l.trimmed(), markup)).collect();
+    let first = up;
+    let whole = |from: usize| never_below(&depths[from..from + block.len()]);
+    if whole(first) {
+        while up > 0 && !whole(first - up) {
+            up -= 1;
+        }
+        while down > 0 && !whole(first + down) {
+            down -= 1;
+        }
+    }
+    let blank = |lines: Range<usize>| side.lines[lines].iter().all(crate::text::Line::is_blank);
+    if blank(block.start - up..block.start) {
+        up = 0;
+    }
+    if blank(block.end..block.end + down) {
+        down = 0;
+    }
+    gap - up..gap + down
 }
 
 /// One side's operations on the base.
@@ -82,12 +113,14 @@ pub(crate) struct Ops {
 
 impl Ops {
     /// Breaks a side's edits into operations. Only edits that `touched` says the other side touches are broken
-    /// finely; the others are one operation each.
+    /// finely; the others are one operation each. Where `markup` is known, insertions reach only where people would
+    /// put them.
     pub(crate) fn new(
         base: &Side<'_>,
         side: &Side<'_>,
         edits: &[Edit],
         weak: &Weak,
+        markup: Option<bool>,
         touched: impl Fn(usize) -> bool,
     ) -> Self {
         let n = base.lines.len();
@@ -110,6 +143,10 @@ impl Ops {
                 let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
                 if let Some(kind) = kind_of(i..to_i, j..to_j) {
                     let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
+                    let reach = match markup.filter(|_| kind == OpKind::Insert) {
+                        Some(markup) => sensible(side, &(j..to_j), i, reach, markup),
+                        None => reach,
+                    };
                     ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, reach });
                     gaps[i] = j..to_j;
                 }
@@ -239,9 +276,15 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
             return if renamed_closer { 0.6 } else { 0.0 };
         }
         let alike = base_bags[i].similarity(&side_bags[j]);
-        // One line for one line has no rival: less will do.
-        let floor = if n == 1 && m == 1 { 0.34 } else { ALIKE };
-        if alike >= floor { alike } else { 0.0 }
+        // One line for one line has no rival: less will do, or the same marks around other words.
+        let alone = n == 1 && m == 1;
+        let same_marks =
+            || marks(base.lines[edit.old.start].trimmed()) == marks(side.lines[edit.new.start].trimmed());
+        match alike {
+            _ if alike >= if alone { 0.34 } else { ALIKE } => alike,
+            _ if alone && same_marks() => 0.34,
+            _ => 0.0,
+        }
     };
     let table: Vec<f32> = (0..n * m).map(|k| score(k / m, k % m)).collect();
     if rewrapped(base, side, edit, &table) {
@@ -290,6 +333,11 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         }
     }
     pairs
+}
+
+/// The marks of a line, with a place for each word: `size: 4px;` and `width: 2em;` have the same.
+fn marks(line: &[u8]) -> Vec<&[u8]> {
+    tokens(line).into_iter().map(|t| if t.kind == TokenKind::Word { b"word" } else { t.text }).collect()
 }
 
 /// Tells whether the lines of an edit were cut at other places: the words as a whole are the same, or one line

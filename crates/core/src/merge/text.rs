@@ -163,6 +163,12 @@ fn merge_checked(
             result.add(&tokens(&open.release_text), 1);
             effective.add(&tokens(&open.site_text), -1);
             effective.add(&tokens(&open.base_text), 1);
+            // The place asked about may be another than that of the edit: where a line went that the site deleted.
+            let elsewhere = |e: &&EditFate| e.base.end < open.base.start || open.base.end < e.base.start;
+            for edit in open.edits.iter().filter_map(|e| m.edits.get(*e)).filter(elsewhere) {
+                effective.add(&tokens(&text_of(&s, &edit.site)), -1);
+                effective.add(&tokens(&text_of(&b, &edit.base)), 1);
+            }
         }
         let balanced =
             !m.decisions.is_empty() || Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0);
@@ -177,12 +183,8 @@ fn merge_checked(
                 decision.reason = Reason::Unbalanced;
             }
         } else {
-            let unbalanced = |e: &EditFate| {
-                let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
-                    side.lines[range.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
-                };
-                count(&text(&b, &e.base)) != count(&text(&s, &e.site)) || e.step.is_some()
-            };
+            let unbalanced =
+                |e: &EditFate| count(&text_of(&b, &e.base)) != count(&text_of(&s, &e.site)) || e.step.is_some();
             asked.extend(
                 (0..merged.edits.len()).filter(|k| unbalanced(&merged.edits[*k])).map(|k| (k, Reason::Unbalanced)),
             );
@@ -190,6 +192,11 @@ fn merge_checked(
         }
     }
     merged
+}
+
+/// The text of some lines of a side.
+fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
+    side.lines[lines.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
 }
 
 /// The site edits that land at another place of the release when the files are lined up from the other end:

@@ -405,3 +405,78 @@ fn every_edit_says_where_it_stands() {
     let standing: Vec<&str> = merged.edits.iter().map(|e| lines[e.result.start]).collect();
     assert_eq!(standing, ["line own 3", "own line"]);
 }
+
+#[test]
+fn insertions_on_both_sides_of_a_blank_line_or_a_closer_are_apart() {
+    let base = "class Mill {\n  open() {\n    this.count = 1;\n  }\n\n  close() {\n  }\n}\n";
+    let site = base.replace("  close", "  grind() {\n    return 2;\n  }\n\n  close");
+    let release = base.replace("    this.count = 1;\n", "    this.count = 1;\n    this.sails = 4;\n");
+    let both = release.replace("  close", "  grind() {\n    return 2;\n  }\n\n  close");
+    gives(&SCRIPT, [base, &site, &release], &both);
+    gives(&SCRIPT, [base, &release, &site], &both);
+    let base = "{% if a %}\n<p>first of all</p>\n{% endif %}\n</div>\n";
+    let site = base.replace("</div>", "<i>own mark</i>\n</div>");
+    let release = base.replace("{% if a %}\n", "{% if b %}\n<hr>\n{% endif %}\n{% if a %}\n");
+    gives(&PAGE, [base, &site, &release], &release.replace("</div>", "<i>own mark</i>\n</div>"));
+}
+
+#[test]
+fn a_blank_line_tells_which_of_two_insertions_is_whose() {
+    let base = "start();\n\n// Then the wheel.\nturn();\n";
+    let site = base.replace("// Then", "oil();\n// Then");
+    let release = base.replace("// Then", "if (wind > 9) {\n  brake();\n}\n\n// Then");
+    gives(&SCRIPT, [base, &site, &release], &release.replace("// Then", "oil();\n// Then"));
+    gives(&SCRIPT, [base, &release, &site], &release.replace("// Then", "oil();\n// Then"));
+    asks(&SCRIPT, [base, &site, &base.replace("// Then", "rest();\n// Then")], Reason::BothInserted);
+}
+
+#[test]
+fn one_line_for_one_line_has_a_place_beside_an_insertion() {
+    let base = "export default {\n  progress,\n  overview,\n  fragments,\n};\n";
+    let site = base.replace("overview", "mills");
+    let release = base.replace("  overview,\n", "  overview,\n  keyboard,\n");
+    gives(&SCRIPT, [base, &site, &release], &release.replace("overview", "mills"));
+}
+
+#[test]
+fn a_closer_that_stands_once_is_known() {
+    let base = "<script>\n  load(one);\n</script>\n";
+    let release = base.replace("load(one)", "load(one, two)");
+    gives(&PAGE, [base, &base.replace("</script>\n", ""), &release], "<script>\n  load(one, two);\n");
+}
+
+#[test]
+fn a_deleted_line_that_the_release_moved_is_not_brought_back() {
+    let twin = "\n.far {\n  color: red;\n  flex-grow: 1;\n}\n";
+    let base = format!(".near {{\n  flex-basis: 100%;\n  flex-grow: 1;\n  top: 0;\n}}\n{twin}");
+    let site = base.replacen("  flex-grow: 1;\n", "", 1);
+    let release =
+        base.replacen("  flex-basis: 100%;\n  flex-grow: 1;\n", "  flex-grow: 1;\n  flex-basis: 100%;\n", 1);
+    gives(&STYLE, [&base, &site, &release], &site);
+    // Far away, where it stands once in each version, it is asked about.
+    let lines: String = (0..50).map(|n| format!("line of the number {n}\n")).collect();
+    let base = format!("the one line\n{lines}");
+    asks(&PAGE, [&base, &lines, &format!("{lines}the one line\n")], Reason::SiteDeleted);
+}
+
+#[test]
+fn an_insertion_goes_along_with_the_block_that_it_is_written_against() {
+    let (wheel, sails) =
+        ("// The wheel\nwheel.turn();\nwheel.stop();\n", "// The sails\nsails.set();\nsails.furl();\n");
+    let base = format!("start();\n\n{wheel}\n{sails}\nend();\n");
+    let release = format!("start();\n\n{sails}\n{wheel}\nend();\n");
+    for block in [wheel, sails] {
+        let own = |text: &str| text.replace(block, &format!("own();\n{block}"));
+        gives(&SCRIPT, [&base, &own(&base), &release], &own(&release));
+    }
+}
+
+#[test]
+fn a_look_alike_in_another_block_is_not_the_line() {
+    let base = "details {\n  border: 0px;\n  summary {\n    border: 0;\n    p {\n      margin: 0;\n    }\n  }\n  \
+                shadow: none;\n\n  // The box\n  summary {\n    display: flex;\n    top: 0;\n  }\n}\n";
+    let release = "details {\n  border: 0;\n\n  shadow: none;\n\n  // The box\n  summary {\n    border: 0;\n    \
+                   display: flex;\n    top: 0;\n\n    p {\n      margin: 0;\n    }\n  }\n}\n";
+    let site = base.replace("    border: 0;\n", "");
+    asks(&STYLE, [base, &site, release], Reason::Doubtful);
+}
