@@ -1,5 +1,7 @@
 //! Tags of markup: attributes as a set by name, classes as a set that keeps order, declarations by property.
 
+use super::tokens::merge_prose;
+
 /// One attribute (or other piece) of a tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Piece<'a> {
@@ -273,7 +275,7 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     } else if release.name.eq_ignore_ascii_case(b"style") {
         merge_declarations(&b, &s, &r)?
     } else {
-        return None;
+        merge_prose(&b, &s, &r)?
     };
     let value_at = release.text.len() - release.value?.len();
     Some([&release.text[..value_at], &[quote], &merged, &[quote]].concat())

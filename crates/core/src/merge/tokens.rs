@@ -145,9 +145,53 @@ fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
     Cow::Owned(key)
 }
 
+/// At which of the base's items one slot ends and another begins.
+struct Slots(Vec<bool>);
+
+impl Slots {
+    fn of(base: &Version<'_>, dialect: &Dialect) -> Self {
+        let mut depth = 0i64;
+        let divides = |item: &Item<'_>| {
+            match item.text {
+                b"(" => depth += 1,
+                b")" => depth -= 1,
+                _ => {}
+            }
+            // The layers of a shadow, the fonts of a family, the selectors of a rule; but not the parts of a colour.
+            item.divides(dialect) || dialect.declarations && depth == 0 && item.text == b","
+        };
+        Slots(base.items.iter().map(divides).collect())
+    }
+
+    fn of_text(base: &Version<'_>) -> Self {
+        let letters = |text: &[u8]| text.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count();
+        let divides = |item: &Item<'_>| letters(item.text) >= 2 || matches!(item.text, b"," | b";");
+        Slots(base.items.iter().map(divides).collect())
+    }
+
+    fn divided(&self, items: Range<usize>) -> bool {
+        self.0[items].contains(&true)
+    }
+}
+
 struct Version<'a> {
     items: Vec<Item<'a>>,
     keys: Vec<u32>,
+}
+
+impl<'a> Version<'a> {
+    /// The text of a single item.
+    fn only(&self, range: &Range<usize>) -> Option<&'a [u8]> {
+        (range.len() == 1).then(|| self.items[range.start].text)
+    }
+}
+
+/// Merges quoted texts by their words, in the release's quotes.
+fn merge_strings(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+    let quoted = |text: &&[u8]| text.len() >= 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
+    let [b, s, r] = [base, site, release].map(|text| Some(text).filter(quoted).map(|t| &t[1..t.len() - 1]));
+    let (merged, quote) = (merge_prose(b?, s?, r?)?, &release[..1]);
+    Some([quote, &merged, quote].concat())
 }
 
 /// Which share of the base's words both sides must have kept for a merge of several lines to be sensible.
@@ -171,13 +215,43 @@ pub(crate) fn merge_tokens(
         Version { items, keys }
     };
     let (base, site, release) = (version(base), version(site), version(release));
-    let site_edits = token_edits(&base, &site, dialect);
-    let release_edits = token_edits(&base, &release, dialect);
-    if whole_lines && (!mostly_kept(&base, &site, &site_edits) || !mostly_kept(&base, &release, &release_edits)) {
+    let slots = Slots::of(&base, dialect);
+    merge_items(&base, &site, &release, &slots, dialect, whole_lines)
+}
+
+/// Merges three versions of a text within quotes by its words, where it is one: several words, and no address.
+/// A word or a comma that both kept must stand between the edits.
+pub(crate) fn merge_prose(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+    let is_text = |t: &&[u8]| t.trim_ascii().contains(&b' ') && !t.windows(3).any(|w| w == b"://");
+    if ![base, site, release].iter().all(is_text) {
         return None;
     }
-    let plan = combine(&base, &site, &release, &site_edits, &release_edits, dialect)?;
-    write(&base, &site, &release, &site_edits, &release_edits, &plan)
+    let dialect = Dialect::default();
+    let mut interner = Interner::new();
+    let mut version = |text| {
+        let items = items(text, &dialect);
+        let keys = number(&items, &mut interner);
+        Version { items, keys }
+    };
+    let (base, site, release) = (version(base), version(site), version(release));
+    merge_items(&base, &site, &release, &Slots::of_text(&base), &dialect, false)
+}
+
+fn merge_items(
+    base: &Version<'_>,
+    site: &Version<'_>,
+    release: &Version<'_>,
+    slots: &Slots,
+    dialect: &Dialect,
+    whole_lines: bool,
+) -> Option<Vec<u8>> {
+    let site_edits = token_edits(base, site, dialect);
+    let release_edits = token_edits(base, release, dialect);
+    if whole_lines && (!mostly_kept(base, site, &site_edits) || !mostly_kept(base, release, &release_edits)) {
+        return None;
+    }
+    let plan = combine(base, site, release, &site_edits, &release_edits, slots)?;
+    write(base, site, release, &site_edits, &release_edits, &plan)
 }
 
 /// A tag that became another tag counts as kept: its attributes are looked at one by one.
@@ -269,8 +343,8 @@ enum Plan {
     Release(usize),
     /// Take the site's edit `s`.
     Site(usize),
-    /// A tag that both changed, merged; the site's edit and the release's.
-    Tag(Vec<u8>, usize, usize),
+    /// A tag or a quoted text that both changed, merged; the site's edit and the release's.
+    Merged(Vec<u8>, usize, usize),
 }
 
 fn combine(
@@ -279,7 +353,7 @@ fn combine(
     release: &Version<'_>,
     site_edits: &[Edit],
     release_edits: &[Edit],
-    dialect: &Dialect,
+    slots: &Slots,
 ) -> Option<Vec<Plan>> {
     let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
     let is_tag = |e: &Edit, v: &Version<'_>| is_tag_change(base, v, e);
@@ -301,11 +375,21 @@ fn combine(
                     site.items[se.new.start].text,
                     release.items[re.new.start].text,
                 ];
-                plan.push(Plan::Tag(merge_tags(b, st, rt)?, s, r));
+                plan.push(Plan::Merged(merge_tags(b, st, rt)?, s, r));
                 (s, r) = (s + 1, r + 1);
                 last = None;
                 continue;
             }
+        }
+        if let (Some(se), Some(re)) = (se, re)
+            && se.old == re.old
+            && let (Some(b), Some(st), Some(rt)) = (base.only(&se.old), site.only(&se.new), release.only(&re.new))
+            && let Some(text) = merge_strings(b, st, rt)
+        {
+            plan.push(Plan::Merged(text, s, r));
+            (s, r) = (s + 1, r + 1);
+            last = None;
+            continue;
         }
         let sites_turn = match (se, re) {
             (Some(se), Some(re)) => (se.old.start, se.old.end) <= (re.old.start, re.old.end),
@@ -316,7 +400,7 @@ fn combine(
         let tag = is_tag(edit, version);
         if let Some((before, from_site, before_tag)) = &last
             && *from_site != sites_turn
-            && !clear(base, before, edit, *before_tag || tag, dialect)
+            && !clear(before, edit, *before_tag || tag, slots)
         {
             return None;
         }
@@ -328,15 +412,8 @@ fn combine(
 }
 
 /// Tells whether two edits of different sides sit in different slots.
-fn clear(base: &Version<'_>, before: &Edit, after: &Edit, tag: bool, dialect: &Dialect) -> bool {
-    if before.old.end > after.old.start {
-        return false;
-    }
-    let between = &base.items[before.old.end..after.old.start];
-    if tag {
-        return true;
-    }
-    between.iter().any(|i| i.divides(dialect))
+fn clear(before: &Edit, after: &Edit, tag: bool, slots: &Slots) -> bool {
+    before.old.end <= after.old.start && (tag || slots.divided(before.old.end..after.old.start))
 }
 
 fn write(
@@ -359,7 +436,7 @@ fn write(
     let mut at = 0;
     for step in plan.iter().map(Some).chain([None]) {
         let until = match step {
-            Some(Plan::Site(s)) | Some(Plan::Tag(_, s, _)) => site_edits[*s].old.start,
+            Some(Plan::Site(s)) | Some(Plan::Merged(_, s, _)) => site_edits[*s].old.start,
             Some(Plan::Release(r)) => release_edits[*r].old.start,
             None => base.items.len(),
         };
@@ -396,7 +473,7 @@ fn write(
                 }
                 at = at.max(edit.old.end);
             }
-            Some(Plan::Tag(text, s, r)) => {
+            Some(Plan::Merged(text, s, r)) => {
                 let (se, re) = (&site_edits[*s], &release_edits[*r]);
                 let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
                 out.push(lead(b.lead, si.lead, ri.lead), &Item { lead: b"", text, sort: Sort::Tag })?;
@@ -471,6 +548,9 @@ mod tests {
         let style = Dialect { declarations: true, ..Dialect::default() };
         assert_eq!(merge(&style, "margin: 1px 2px 3px;", "margin: 9px 2px 3px;", "margin: 1px 2px 8px;"), None);
         assert_eq!(merge(&style, "a: 1; b: 2;", "a: 9; b: 2;", "a: 1; b: 8;").unwrap(), "a: 9; b: 8;");
+        assert_eq!(merge(&style, "rgb(1, 2, 3);", "rgb(9, 2, 3);", "rgb(1, 2, 8);"), None);
+        let layers = merge(&style, "f: top 1s, left 2s;", "f: top 3s, left 2s;", "f: top 1s, left 4s, all 5s;");
+        assert_eq!(layers.unwrap(), "f: top 3s, left 4s, all 5s;");
     }
 
     #[test]
@@ -492,6 +572,18 @@ mod tests {
     }
 
     #[test]
+    fn the_words_of_an_attribute_are_a_text() {
+        let meta = |words: &str| format!("<meta name=\"viewport\" content=\"{words}\">");
+        let merged = merge(
+            &PAGE,
+            &meta("width=device-width, initial-scale=1"),
+            &meta("width=device-width, initial-scale=2"),
+            &meta("width=640, initial-scale=1"),
+        );
+        assert_eq!(merged.unwrap(), meta("width=640, initial-scale=2"));
+    }
+
+    #[test]
     fn the_release_may_have_wrapped_the_line() {
         assert_eq!(
             merge(
@@ -506,9 +598,13 @@ mod tests {
     }
 
     #[test]
-    fn strings_are_one_value() {
+    fn strings_are_one_value_but_for_the_words_of_a_text() {
         let code = Dialect { strings: true, ..Dialect::default() };
-        assert_eq!(merge(&code, "f(\"a b c\")", "f(\"x b c\")", "f(\"a b y\")"), None);
+        assert_eq!(merge(&code, "f(\"a/b/c\")", "f(\"x/b/c\")", "f(\"a/b/y\")"), None);
+        assert_eq!(merge(&code, "f('0 0 24 24 9')", "f('1 0 24 24 9')", "f('0 0 24 24 8')"), None);
+        let (old, own, new) = ("f(\"Visit the old mill\")", "f(\"See the old mill\")", "f('Visit the old mills')");
+        assert_eq!(merge(&code, old, own, new).unwrap(), "f('See the old mills')");
+        assert_eq!(merge(&code, old, "f(\"Visit the new mill\")", "f(\"Visit the old mills\")"), None);
         assert_eq!(merge(&code, "f(a, b, c)", "f(x, b, c)", "f(a, b, c, d)").unwrap(), "f(x, b, c, d)");
     }
 }
