@@ -1,9 +1,11 @@
-//! Tries the merge on real sources: `cargo run --release -p daxle-core --example trial -- DIR [KIND] [--show N]`.
+//! Tries the merge on real sources: `cargo run --release -p daxle-core --example trial -- DIR [KIND] [--show N]
+//! [--asked N] [--dump FOLDER] [--plain]`.
 //!
 //! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
 //! cases with a known answer are made: `lines` and `words` deal the vendor's change out to site and release, `beside`
 //! and `inline` give each side one of two changes on neighbouring lines or in one line, `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
-//! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones.
+//! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones; with `--plain`, what
+//! `diff3 -m` makes of the same cases, and how many lines each leaves between markers where both ask.
 
 #![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "a tool for the terminal")]
 
@@ -44,6 +46,42 @@ struct Tally {
     right: usize,
     asked: usize,
     wrong: usize,
+    plain: Plain,
+}
+
+/// How a plain merge of lines fares.
+#[derive(Default)]
+struct Plain {
+    right: usize,
+    asked: usize,
+    wrong: usize,
+    /// Lines between markers where both ask: ours, and the plain merge's.
+    ours: usize,
+    theirs: usize,
+}
+
+/// Merges with `diff3 -m`; `None` where it is not there.
+fn plain_merge(case: &Case) -> Option<String> {
+    let folder = std::env::temp_dir().join(format!("trial-{}", std::process::id()));
+    fs::create_dir_all(&folder).ok()?;
+    for (name, text) in [("base", &case.base), ("site", &case.site), ("release", &case.release)] {
+        fs::write(folder.join(name), text).ok()?;
+    }
+    let names = ["site", "base", "release"].map(|name| folder.join(name));
+    let output = std::process::Command::new("diff3").arg("-m").args(names).output().ok()?;
+    Some(String::from_utf8_lossy(&output.stdout).into_owned())
+}
+
+/// The lines between conflict markers.
+fn marked(text: &str) -> usize {
+    let mut open = false;
+    let mut count = 0;
+    for line in text.lines() {
+        open |= line.starts_with("<<<<<<< ");
+        count += usize::from(open);
+        open &= !line.starts_with(">>>>>>> ");
+    }
+    count
 }
 
 fn main() {
@@ -98,6 +136,19 @@ fn main() {
                         || kind == Kind::Catalog && words_of(a) == words_of(b)
                         || kind == Kind::Settings && valid(a).ok().is_some_and(|x| valid(b).ok() == Some(x))
                 };
+                if let Some(plain) = args.iter().any(|a| a == "--plain").then(|| plain_merge(&case)).flatten() {
+                    match marked(&plain) {
+                        0 if same(&plain, &case.answer) => tally.plain.right += 1,
+                        0 => tally.plain.wrong += 1,
+                        lines => {
+                            tally.plain.asked += 1;
+                            if !merged.decisions.is_empty() {
+                                tally.plain.ours += marked(&text);
+                                tally.plain.theirs += lines;
+                            }
+                        }
+                    }
+                }
                 let verdict = if !merged.decisions.is_empty() {
                     tally.asked += 1;
                     Some(true)
@@ -147,6 +198,20 @@ fn main() {
             t.wrong,
             100.0 * t.right as f64 / all as f64
         );
+        let p = &t.plain;
+        if p.right + p.asked + p.wrong > 0 {
+            println!(
+                "{:<12} {:<9} {:>7} {:>7} {:>6}  {:.1} %, marked lines where both ask: {} of {}",
+                "  plain",
+                kind.word(),
+                p.right,
+                p.asked,
+                p.wrong,
+                100.0 * p.right as f64 / all as f64,
+                p.ours,
+                p.theirs
+            );
+        }
     }
 }
 
