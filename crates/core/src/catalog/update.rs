@@ -329,7 +329,8 @@ impl<'a> Update<'a> {
             }
             return;
         };
-        let before = mine.span.as_ref().map_or(0, |s| s.start);
+        // A header that stands further on comes first: what stood before it has its place by the template.
+        let before = self.mine.messages.iter().find_map(|m| m.span.as_ref()).map_or(0, |s| s.start);
         self.out.extend_from_slice(&self.mine.text()[..before]);
         let source = self.mine.source_of(mine).unwrap_or_default();
         const DATE: &str = "POT-Creation-Date";
@@ -557,6 +558,14 @@ mod tests {
         let mine = "# note\n#. for menus\n#: a.html:1\n#, c-format\nmsgid \"\"\n\"a %d\"\nmsgstr \"\"\n\"ein \"\n\"%d\"\n\n#~ msgid \"old\"\n#~ msgstr \"alt\"\n";
         let template = "#. for menus\n#: a.html:1\n#, c-format\nmsgid \"a %d\"\nmsgstr \"\"\n";
         assert_eq!(updated(mine, template).0, mine);
+    }
+
+    #[test]
+    fn a_header_further_on_comes_first() {
+        let read = |text: String| Catalog::parse(text.as_bytes()).unwrap();
+        let mine = read(format!("# ours\n\nmsgid \"a\"\nmsgstr \"A\"\n\n{HEAD}"));
+        let updated = update(&mine, &read(format!("{HEAD}\nmsgid \"a\"\nmsgstr \"\"\n")), &|_| false).unwrap();
+        assert_eq!(String::from_utf8(updated.bytes).unwrap().matches("msgid \"a\"").count(), 1);
     }
 
     #[test]

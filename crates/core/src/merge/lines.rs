@@ -7,11 +7,12 @@ use std::ops::Range;
 use super::align::{From, Homes, Repeated, Side, Weak, align};
 use super::gaps::{Gap, Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
-use super::ops::{FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
+use super::ops::{ALIKE, FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
 use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
 use crate::diff::Edit;
+use crate::diff::sketch::WordBag;
 use crate::text::{Line, LineEnd, split_lines};
 
 /// What a merge of lines works under.
@@ -106,6 +107,13 @@ fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
         .collect()
 }
 
+/// From so many lines of the release on, a few changes of the site are asked about one by one.
+const LONG: usize = 12;
+/// Below this similarity a line is not even asked to be another's later form.
+const BARELY_ALIKE: f32 = 0.34;
+/// Lines that are compared at most to find their places.
+const LOOKED_AT: usize = 20_000;
+
 /// A stretch whose merge stands in place of some lines of a side.
 struct Replaced {
     lines: Range<usize>,
@@ -115,6 +123,16 @@ struct Replaced {
     /// The outer site edit of each nested edit.
     edits: Vec<Option<usize>>,
     step: Step,
+}
+
+/// Where a change of the site is asked about within what the release put in place of a stretch.
+struct Spot {
+    /// The site's operation.
+    op: usize,
+    /// The release's lines that stand for it.
+    place: Range<usize>,
+    /// The release has nothing like what the site deleted.
+    gone: bool,
 }
 
 /// A stretch of the base that is a question.
@@ -929,17 +947,99 @@ impl<'a> Walk<'a, '_> {
             }
             return;
         }
+        if let Some(spots) = self.narrowed(region, &release) {
+            let mut at = release.start;
+            for Spot { op, place, gone } in spots {
+                let op = self.site_op(op).clone();
+                self.release_text(at..place.start);
+                at = place.end;
+                let here = self.out.lines;
+                let same = self.site.keys[op.side.clone()] == self.release.keys[place.clone()];
+                if gone || same && !place.is_empty() {
+                    self.release_text(place.clone());
+                    let step = gone.then_some(Step::BothDeleted);
+                    self.note(op.edit, Outcome::Already, step, here..self.out.lines, place);
+                } else {
+                    self.ask(region.reason, [op.base, op.side, place], vec![op.edit]);
+                }
+            }
+            self.release_text(at..release.end);
+            return;
+        }
+        self.ask(region.reason, [region.base.clone(), site, release], edits);
+    }
+
+    /// Where in a long stretch that the release put here each of the site's few changes is asked about, when there
+    /// is no more to ask than that: at the line that is most like the changed one, else beside its neighbour's
+    /// counterpart, else at the end. The release's lines around are no question.
+    fn narrowed(&self, region: &Region, release: &Range<usize>) -> Option<Vec<Spot>> {
+        let own: usize = region.site.iter().map(|k| self.site_op(*k)).map(|o| o.base.len().max(o.side.len())).sum();
+        let within = |k: &usize| {
+            let op = self.site_op(*k);
+            !self.site_absorbed[op.edit] && region.base.start <= op.base.start && op.base.end <= region.base.end
+        };
+        let few = own > 0 && own * 4 <= release.len() && release.len() >= LONG && own * release.len() <= LOOKED_AT;
+        let strict = self.context.options.trust == Trust::Strict;
+        if strict || !few || !region.site.iter().all(within) || self.release_is_moved(release) {
+            return None;
+        }
+        let bags: Vec<WordBag> = release.clone().map(|k| WordBag::of(self.release.lines[k].trimmed())).collect();
+        let most_like = |i: usize| {
+            let bag = WordBag::of(self.base.lines[i].trimmed());
+            let scored = bags.iter().enumerate().map(|(k, other)| (bag.similarity(other), release.start + k));
+            let telling = !self.context.weak.is(self.base.keys[i]);
+            scored.reduce(|a, b| if b.0 > a.0 { b } else { a }).filter(|_| telling)
+        };
+        let like = |i: usize, least: f32| most_like(i).filter(|(score, _)| *score >= least).map(|(_, at)| at);
+        let mut at = release.start;
+        let mut spots = Vec::new();
+        for k in &region.site {
+            let op = self.site_op(*k);
+            let close = |i| like(i, ALIKE);
+            let above = || (region.base.start..op.base.start).rev().take(6).find_map(close).map(|j| j + 1);
+            let below = || (op.base.end..region.base.end).take(6).find_map(close);
+            let own = op.base.clone().find_map(|i| like(i, BARELY_ALIKE)).filter(|j| *j >= at);
+            let place = own.map_or_else(
+                || {
+                    let j = above().or_else(below).unwrap_or(release.end).max(at);
+                    j..j
+                },
+                |j| j..j + 1,
+            );
+            // Only a line that tells something, and is like none there, is known to be gone.
+            let known = |i: usize| most_like(i).is_some_and(|(score, _)| score < BARELY_ALIKE);
+            let gone = op.kind == OpKind::Delete && op.base.clone().all(known);
+            at = place.end;
+            spots.push(Spot { op: *k, place, gone });
+        }
+        Some(spots)
+    }
+
+    /// Tells whether a stretch of the release holds lines that are merged as a moved stretch.
+    fn release_is_moved(&self, release: &Range<usize>) -> bool {
+        self.from_release_moves.iter().any(|m| m.lines.start < release.end && release.start < m.lines.end)
+    }
+
+    /// Writes lines of the release as they are.
+    fn release_text(&mut self, range: Range<usize>) {
+        for k in range {
+            let line = self.release.lines[k];
+            self.out.ended_line(line.content, line.end);
+        }
+    }
+
+    /// Leaves a stretch of the base and what the two sides have there as a question.
+    fn ask(&mut self, reason: Reason, [base, site, release]: [Range<usize>; 3], edits: Vec<usize>) {
+        let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
+            let ended = |l: &Line<'_>| if l.end == LineEnd::None { b"\n".as_slice() } else { l.end.bytes() };
+            side.lines[range.clone()].iter().flat_map(|l| [l.content, ended(l)].concat()).collect()
+        };
+        let base_text = text(self.base, &base);
         // What both put at the two ends of the stretch is no question.
         let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
         let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
         let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
-        let release_line = |walk: &mut Self, k: usize| {
-            let line = walk.release.lines[k];
-            walk.out.ended_line(line.content, line.end);
-        };
-        for k in release.start..release.start + head {
-            release_line(self, k);
-        }
+        self.release_text(release.start..release.start + head);
         let open_from = self.out.lines;
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
@@ -958,16 +1058,14 @@ impl<'a> Walk<'a, '_> {
             _ => self.out.text(&site_text),
         }
         let open = open_from..self.out.lines;
-        for k in release.end - tail..release.end {
-            release_line(self, k);
-        }
+        self.release_text(release.end - tail..release.end);
         for edit in &edits {
             self.note(*edit, Outcome::Open, None, open.clone(), release.clone());
         }
         self.decisions.push(TextDecision {
             hint: None,
-            reason: region.reason,
-            base: region.base.clone(),
+            reason,
+            base,
             site: site_mid,
             release: release_mid,
             result: open,

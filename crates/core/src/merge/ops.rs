@@ -248,7 +248,7 @@ struct Pair {
 /// Larger stretches are not paired line by line: the table would cost too much and tell too little.
 const PAIRING_LIMIT: usize = 120 * 120;
 /// From this similarity on, one line is taken for the other's later form.
-const ALIKE: f32 = 0.5;
+pub(crate) const ALIKE: f32 = 0.5;
 /// A second candidate this close makes a pairing doubtful.
 const CLOSE: f32 = 0.1;
 

@@ -63,6 +63,12 @@ fn attributes_and_text() {
                 "<b title=\"one two three\">x</b>",
                 "<b title=\"own two three\">x</b>",
                 "<b title=\"one two new\">x</b>",
+                "<b title=\"own two new\">x</b>",
+            ],
+            [
+                "<a href=\"/one/two/three\">x</a>",
+                "<a href=\"/own/two/three\">x</a>",
+                "<a href=\"/one/two/new\">x</a>",
                 "",
             ],
         ],
@@ -131,7 +137,13 @@ fn arguments_and_strings() {
                 "if (menu && menu.open) { hide(menu); }",
                 "if (menu && menu.ready) { hide(menu); }",
             ],
-            ["say('good day to all');", "say('good night to all');", "say('good day to you');", ""],
+            [
+                "say('good day to all');",
+                "say('good night to all');",
+                "say('good day to you');",
+                "say('good night to you');",
+            ],
+            ["say('good day');", "say('good night');", "say('bad day');", ""],
             ["const count = 3;", "const count = 4;", "const count = 5;", ""],
         ],
     );
