@@ -143,6 +143,8 @@ struct Region {
     release: Vec<usize>,
     reason: Reason,
     doubt: bool,
+    /// The question is only about this line of the release: where it moved what the site deleted.
+    moved_to: Option<usize>,
 }
 
 /// What is known of a site edit's fate so far.
@@ -348,6 +350,7 @@ impl<'a> Walk<'a, '_> {
                     release: Vec::new(),
                     reason: Reason::Doubtful,
                     doubt: true,
+                    moved_to: None,
                 });
             }
         }
@@ -359,6 +362,7 @@ impl<'a> Walk<'a, '_> {
                 release: Vec::new(),
                 reason: *reason,
                 doubt: true,
+                moved_to: None,
             });
         }
         self.grow(regions)
@@ -374,16 +378,17 @@ impl<'a> Walk<'a, '_> {
         lines.filter(|i| moved(i) && known(i)).find_map(|i| {
             let at = |side: &Side<'_>, ops: &Ops| {
                 let line = side.keys.iter().position(|k| *k == key(&i))?;
-                ops.ops.iter().position(|o| o.kind != OpKind::Change && o.side.contains(&line))
+                let op = ops.ops.iter().position(|o| o.kind != OpKind::Change && o.side.contains(&line))?;
+                Some((op, line))
             };
-            let (base, site, release, reason) = if self.release_moved.has(key(&i)) {
-                let home = at(self.release, self.release_ops)?;
-                (self.release_op(home).base.clone(), s, home, Reason::SiteDeleted)
+            let (base, site, release, reason, moved_to) = if self.release_moved.has(key(&i)) {
+                let (home, line) = at(self.release, self.release_ops)?;
+                (self.release_op(home).base.clone(), s, home, Reason::SiteDeleted, Some(line))
             } else {
-                let home = at(self.site, self.site_ops)?;
-                (self.site_op(home).base.clone(), home, r, Reason::ReleaseDeleted)
+                let (home, _) = at(self.site, self.site_ops)?;
+                (self.site_op(home).base.clone(), home, r, Reason::ReleaseDeleted, None)
             };
-            Some(Region { base, site: vec![site], release: vec![release], reason, doubt: true })
+            Some(Region { base, site: vec![site], release: vec![release], reason, doubt: true, moved_to })
         })
     }
 
@@ -445,6 +450,7 @@ impl<'a> Walk<'a, '_> {
             release: vec![r],
             reason,
             doubt: reason == Reason::Doubtful,
+            moved_to: None,
         }
     }
 
@@ -488,6 +494,7 @@ impl<'a> Walk<'a, '_> {
                 region.site.extend(last.site);
                 region.release.extend(last.release);
                 region.doubt |= last.doubt;
+                region.moved_to = region.moved_to.filter(|line| last.moved_to == Some(*line));
                 region.reason = last.reason;
             }
             region.site.sort_unstable();
@@ -945,6 +952,13 @@ impl<'a> Walk<'a, '_> {
             for edit in edits {
                 self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, release.clone());
             }
+            return;
+        }
+        if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
+            let op = self.site_op(*k).clone();
+            self.release_text(release.start..line);
+            self.ask(region.reason, [op.base, op.side, line..line + 1], edits);
+            self.release_text(line + 1..release.end);
             return;
         }
         if let Some(spots) = self.narrowed(region, &release) {

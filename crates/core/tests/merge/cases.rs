@@ -480,3 +480,15 @@ fn a_look_alike_in_another_block_is_not_the_line() {
     let site = base.replace("    border: 0;\n", "");
     asks(&STYLE, [base, &site, release], Reason::Doubtful);
 }
+
+#[test]
+fn a_small_change_in_a_long_stretch_is_a_small_question() {
+    let base = "start(first);\nend(first);\n";
+    let long: String = (0..30).map(|n| format!("step({n}, wheel);\n")).collect();
+    let release = base.replace("end", &format!("{long}end"));
+    let site = base.replace("end", "oil(mill);\nend");
+    let merged = merge(&SCRIPT, base, &site, &release);
+    assert_eq!(merged.decisions.len(), 1);
+    let question = "<<<<<<< site\noil(mill);\n||||||| base\n=======\n>>>>>>> release 2.0.0\n";
+    assert_eq!(text(&merged), format!("start(first);\n{long}{question}end(first);\n"));
+}

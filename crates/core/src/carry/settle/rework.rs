@@ -120,7 +120,7 @@ pub(super) fn merged_again(
     Ok(body)
 }
 
-/// Adds the messages to a merged catalog that came with the release's template: none of the three catalogs has them.
+/// Adds the messages to a merged catalog that came with the release's template, which none of the three catalogs has.
 fn with_the_templates(body: Vec<u8>, current: &[u8], sides: [&[u8]; 3]) -> Vec<u8> {
     let sides = sides.map(Catalog::parse);
     let ([Ok(base), Ok(site), Ok(release)], Ok(mut added), Ok(merged)) =
