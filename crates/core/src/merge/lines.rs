@@ -7,7 +7,7 @@ use std::ops::Range;
 use super::align::{From, Homes, Repeated, Side, Weak, align};
 use super::gaps::{Gap, Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
-use super::ops::{ALIKE, FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
+use super::ops::{ALIKE, BARELY_ALIKE, FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
 use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
@@ -109,8 +109,6 @@ fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
 
 /// From so many lines of the release on, a few changes of the site are asked about one by one.
 const LONG: usize = 12;
-/// Below this similarity a line is not even asked to be another's later form.
-const BARELY_ALIKE: f32 = 0.34;
 /// Lines that are compared at most to find their places.
 const LOOKED_AT: usize = 20_000;
 
@@ -922,25 +920,15 @@ impl<'a> Walk<'a, '_> {
         let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
         edits.dedup();
         let from = self.out.lines;
-        let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
-            let mut out = Vec::new();
-            for line in &side.lines[range.clone()] {
-                out.extend_from_slice(line.content);
-                out.extend_from_slice(if line.end == LineEnd::None { b"\n" } else { line.end.bytes() });
-            }
-            out
-        };
         if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
-            for k in release.clone() {
-                self.out.ended_line(self.release.lines[k].content, self.release.lines[k].end);
-            }
+            self.release_text(release.clone());
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines, release.clone());
             }
             return;
         }
         let (base_text, site_text, release_text) =
-            (text(self.base, &region.base), text(self.site, &site), text(self.release, &release));
+            (lines_of(self.base, &region.base), lines_of(self.site, &site), lines_of(self.release, &release));
         let small = region.base.len().max(site.len()).max(release.len()) <= 200;
         if small
             && !region.doubt
@@ -1044,11 +1032,7 @@ impl<'a> Walk<'a, '_> {
 
     /// Leaves a stretch of the base and what the two sides have there as a question.
     fn ask(&mut self, reason: Reason, [base, site, release]: [Range<usize>; 3], edits: Vec<usize>) {
-        let text = |side: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
-            let ended = |l: &Line<'_>| if l.end == LineEnd::None { b"\n".as_slice() } else { l.end.bytes() };
-            side.lines[range.clone()].iter().flat_map(|l| [l.content, ended(l)].concat()).collect()
-        };
-        let base_text = text(self.base, &base);
+        let base_text = lines_of(self.base, &base);
         // What both put at the two ends of the stretch is no question.
         let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
         let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
@@ -1057,7 +1041,7 @@ impl<'a> Walk<'a, '_> {
         let open_from = self.out.lines;
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
-        let (site_text, release_text) = (text(self.site, &site_mid), text(self.release, &release_mid));
+        let (site_text, release_text) = (lines_of(self.site, &site_mid), lines_of(self.release, &release_mid));
         match self.context.options.leave {
             Leave::Markers if self.context.dialect.markers => {
                 self.out.marker("<<<<<<< site");
@@ -1137,6 +1121,12 @@ impl<'a> Walk<'a, '_> {
             space_follows_release: self.forms.site_reformatted,
         }
     }
+}
+
+/// The text of some lines of a side, each with an end.
+fn lines_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
+    let end = |line: &Line<'_>| if line.end == LineEnd::None { b"\n".as_slice() } else { line.end.bytes() };
+    side.lines[lines.clone()].iter().flat_map(|line| [line.content, end(line)].concat()).collect()
 }
 
 /// The side's lines that stand for a moved stretch, with what the side put at its edges.

@@ -249,6 +249,8 @@ struct Pair {
 const PAIRING_LIMIT: usize = 120 * 120;
 /// From this similarity on, one line is taken for the other's later form.
 pub(crate) const ALIKE: f32 = 0.5;
+/// Where there is no rival, this much will do; below it a line is not even asked to be another's later form.
+pub(crate) const BARELY_ALIKE: f32 = 0.34;
 /// A second candidate this close makes a pairing doubtful.
 const CLOSE: f32 = 0.1;
 
@@ -281,8 +283,8 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         let same_marks =
             || marks(base.lines[edit.old.start].trimmed()) == marks(side.lines[edit.new.start].trimmed());
         match alike {
-            _ if alike >= if alone { 0.34 } else { ALIKE } => alike,
-            _ if alone && same_marks() => 0.34,
+            _ if alike >= if alone { BARELY_ALIKE } else { ALIKE } => alike,
+            _ if alone && same_marks() => BARELY_ALIKE,
             _ => 0.0,
         }
     };

@@ -186,12 +186,24 @@ impl<'a> Version<'a> {
     }
 }
 
+/// Cuts three versions into items, numbered alike.
+fn versions<'a>(texts: [&'a [u8]; 3], dialect: &Dialect) -> [Version<'a>; 3] {
+    let mut interner = Interner::new();
+    texts.map(|text| {
+        let items = items(text, dialect);
+        let keys = number(&items, &mut interner);
+        Version { items, keys }
+    })
+}
+
 /// Merges quoted texts by their words, in the release's quotes.
 fn merge_strings(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
     let quoted = |text: &&[u8]| text.len() >= 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
     let [b, s, r] = [base, site, release].map(|text| Some(text).filter(quoted).map(|t| &t[1..t.len() - 1]));
     let (merged, quote) = (merge_prose(b?, s?, r?)?, &release[..1]);
-    Some([quote, &merged, quote].concat())
+    // The site's words may hold what ends the text in other quotes than its own.
+    let safe = site.starts_with(quote) || !merged.contains(&quote[0]);
+    safe.then(|| [quote, &merged, quote].concat())
 }
 
 /// Which share of the base's words both sides must have kept for a merge of several lines to be sensible.
@@ -208,13 +220,7 @@ pub(crate) fn merge_tokens(
     dialect: &Dialect,
     whole_lines: bool,
 ) -> Option<Vec<u8>> {
-    let mut interner = Interner::new();
-    let mut version = |text| {
-        let items = items(text, dialect);
-        let keys = number(&items, &mut interner);
-        Version { items, keys }
-    };
-    let (base, site, release) = (version(base), version(site), version(release));
+    let [base, site, release] = versions([base, site, release], dialect);
     let slots = Slots::of(&base, dialect);
     merge_items(&base, &site, &release, &slots, dialect, whole_lines)
 }
@@ -227,13 +233,7 @@ pub(crate) fn merge_prose(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
         return None;
     }
     let dialect = Dialect::default();
-    let mut interner = Interner::new();
-    let mut version = |text| {
-        let items = items(text, &dialect);
-        let keys = number(&items, &mut interner);
-        Version { items, keys }
-    };
-    let (base, site, release) = (version(base), version(site), version(release));
+    let [base, site, release] = versions([base, site, release], &dialect);
     merge_items(&base, &site, &release, &Slots::of_text(&base), &dialect, false)
 }
 
@@ -604,6 +604,7 @@ mod tests {
         assert_eq!(merge(&code, "f('0 0 24 24 9')", "f('1 0 24 24 9')", "f('0 0 24 24 8')"), None);
         let (old, own, new) = ("f(\"Visit the old mill\")", "f(\"See the old mill\")", "f('Visit the old mills')");
         assert_eq!(merge(&code, old, own, new).unwrap(), "f('See the old mills')");
+        assert_eq!(merge(&code, old, "f(\"It's the old mill\")", new), None, "the release's quotes would end it");
         assert_eq!(merge(&code, old, "f(\"Visit the new mill\")", "f(\"Visit the old mills\")"), None);
         assert_eq!(merge(&code, "f(a, b, c)", "f(x, b, c)", "f(a, b, c, d)").unwrap(), "f(x, b, c, d)");
     }
