@@ -45,6 +45,8 @@ struct Case {
 struct Tally {
     right: usize,
     asked: usize,
+    /// Right but for white space.
+    spaced: usize,
     wrong: usize,
     plain: Plain,
 }
@@ -149,27 +151,29 @@ fn main() {
                         }
                     }
                 }
-                let verdict = if !merged.decisions.is_empty() {
-                    tally.asked += 1;
-                    Some(true)
+                let bare = |text: &str| text.split_whitespace().collect::<String>();
+                let (verdict, count) = if !merged.decisions.is_empty() {
+                    ("asked", &mut tally.asked)
                 } else if same(&text, &case.answer) {
-                    tally.right += 1;
-                    None
+                    ("right", &mut tally.right)
+                } else if bare(&text) == bare(&case.answer) {
+                    ("spaced", &mut tally.spaced)
                 } else {
-                    tally.wrong += 1;
-                    Some(false)
+                    ("wrong", &mut tally.wrong)
                 };
-                if let Some(asked) = verdict {
+                *count += 1;
+                if verdict != "right" {
+                    let asked = verdict == "asked";
                     let n = shown.entry((name, asked)).or_default();
                     *n += 1;
                     if *n <= if asked { show_asked } else { show } {
-                        println!("=== {name} {} {path} seed {seed}", if asked { "ASKED" } else { "WRONG" });
+                        println!("=== {name} {} {path} seed {seed}", verdict.to_uppercase());
                         let reasons: Vec<String> =
                             merged.decisions.iter().map(|d| format!("{:?}", d.reason)).collect();
                         println!("{}", reasons.join(", "));
                         print_case(&case, &text, asked);
                         if let Some(dir) = args.iter().position(|a| a == "--dump").and_then(|k| args.get(k + 1)) {
-                            let stem = format!("{dir}/{name}-{}-{n}", if asked { "asked" } else { "wrong" });
+                            let stem = format!("{dir}/{name}-{verdict}-{n}");
                             for (part, text) in [
                                 ("base", &case.base),
                                 ("site", &case.site),
@@ -187,25 +191,27 @@ fn main() {
             }
         }
     }
-    println!("{:<12} {:<9} {:>7} {:>7} {:>6}  right", "case", "kind", "right", "asked", "wrong");
+    println!("{:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  right", "case", "kind", "right", "asked", "spaced", "wrong");
     for ((name, kind), t) in &tallies {
-        let all = (t.right + t.asked + t.wrong).max(1);
+        let all = (t.right + t.asked + t.spaced + t.wrong).max(1);
         println!(
-            "{name:<12} {:<9} {:>7} {:>7} {:>6}  {:.1} %",
+            "{name:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  {:.1} %",
             kind.word(),
             t.right,
             t.asked,
+            t.spaced,
             t.wrong,
             100.0 * t.right as f64 / all as f64
         );
         let p = &t.plain;
         if p.right + p.asked + p.wrong > 0 {
             println!(
-                "{:<12} {:<9} {:>7} {:>7} {:>6}  {:.1} %, marked lines where both ask: {} of {}",
+                "{:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  {:.1} %, marked lines where both ask: {} of {}",
                 "  plain",
                 kind.word(),
                 p.right,
                 p.asked,
+                "",
                 p.wrong,
                 100.0 * p.right as f64 / all as f64,
                 p.ours,
@@ -274,6 +280,9 @@ fn pairs(dir: &Path) -> Vec<(String, String, String)> {
                 };
                 // Mixed line ends are settled by rule, not by the case's answer.
                 let (old, new) = (old.replace("\r\n", "\n"), new.replace("\r\n", "\n"));
+                // Nor is a last line without its end dealt out: it would be glued to what comes next.
+                let ended = |text: String| if text.ends_with('\n') { text } else { text + "\n" };
+                let (old, new) = if old.is_empty() { (old, new) } else { (ended(old), ended(new)) };
                 let long = old.lines().any(|l| l.len() > 2000);
                 if old != new && old.len() < 200_000 && !long && !old.is_empty() {
                     out.push((inner.display().to_string(), old, new));
@@ -435,7 +444,8 @@ fn word_edits<'t>(old: &'t str, new: &'t str) -> Option<(Vec<&'t str>, Vec<&'t s
 fn plant(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<(String, String)> {
     let (mut o, mut n): (Vec<String>, Vec<String>) =
         (split(old).iter().map(|s| s.to_string()).collect(), split(new).iter().map(|s| s.to_string()).collect());
-    let once = |list: &[String], line: &str| list.iter().filter(|l| l.as_str() == line).count() == 1;
+    // A twin that is only indented otherwise may be the one that the line became.
+    let once = |list: &[String], line: &str| list.iter().filter(|l| l.trim() == line.trim()).count() == 1;
     let edits = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent);
     let near: Vec<usize> = (0..o.len())
         .filter(|i| edits.iter().any(|e| e.old.start.abs_diff(*i) <= 2 || e.old.end.abs_diff(*i) <= 2))

@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use crate::diff::{Edit, Interner, LineShape, diff, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
-use crate::text::{Form, IndentUnit, Line, split_lines};
+use crate::text::{Form, Line, split_lines};
 
 /// One version of a text, cut into lines with their keys.
 pub(crate) struct Side<'a> {
@@ -159,9 +159,6 @@ pub fn line_edits(old: &[u8], new: &[u8], blanks: Blanks) -> Vec<Edit> {
 
 /// Tells whether two files indent by different units, as far as both tell.
 pub(crate) fn units_differ(a: &Form, b: &Form) -> bool {
-    a.unit_known && b.unit_known && a.unit != b.unit && !(spaces(a.unit) && spaces(b.unit) && a.unit == b.unit)
+    a.unit_known && b.unit_known && a.unit != b.unit
 }
 
-fn spaces(unit: IndentUnit) -> bool {
-    matches!(unit, IndentUnit::Spaces(_))
-}

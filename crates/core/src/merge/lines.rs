@@ -805,14 +805,18 @@ impl<'a> Walk<'a, '_> {
                 continue;
             }
             let line = self.site.lines[j];
-            let content = match &reference {
-                Some((from, to)) => self.forms.fitted(&line, from, to),
-                None => Cow::Borrowed(line.content),
+            let stands_for = op.base.start + (j - op.side.start);
+            let own = (stands_for < op.base.end).then(|| self.release_ops.links[stands_for].line()).flatten();
+            let content = match (&reference, own) {
+                // Where a tool spaced the file, each line that stands for another is spaced as that one.
+                (_, Some(r)) if self.forms.site_reformatted && op.base.len() == op.side.len() => {
+                    self.forms_fit_changed(&line, &self.base.lines[stands_for], &self.release.lines[r])
+                }
+                (Some((from, to)), _) => self.forms.fitted(&line, from, to),
+                (None, _) => Cow::Borrowed(line.content),
             };
             refitted |= content != line.content;
             // It ends as the line does that it stands for, or as most lines do.
-            let stands_for = op.base.start + (j - op.side.start);
-            let own = (stands_for < op.base.end).then(|| self.release_ops.links[stands_for].line()).flatten();
             self.out.ended_line(&content, own.map_or(LineEnd::None, |r| self.release.lines[r].end));
             j += 1;
         }

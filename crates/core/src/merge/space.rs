@@ -81,14 +81,35 @@ impl Forms {
             forms.site_reformatted = whole.site;
             return forms;
         }
-        let (mut kept, mut changed) = (0usize, 0usize);
-        for (b, s) in kept_lines(base, site, site_ops) {
-            kept += 1;
-            changed += usize::from(b.content != s.content && forms.site_shift(b, s) == 0);
-        }
-        forms.site_reformatted =
-            !keep_blanks && (forms.site_unit_changed || (kept >= 4 && changed * 10 > kept * 3));
+        forms.share_units();
+        forms.site_reformatted = !keep_blanks
+            && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
         forms
+    }
+
+    /// Versions that did not change the unit are measured in one and the same, whatever each tells of itself.
+    fn share_units(&mut self) {
+        let mut same = vec![&mut self.base];
+        if !self.site_unit_changed {
+            same.push(&mut self.site);
+        }
+        if !self.release_unit_changed {
+            same.push(&mut self.release);
+        }
+        if let Some(unit) = same.iter().find(|form| form.unit_known).map(|form| form.unit) {
+            same.into_iter().for_each(|form| form.unit = unit);
+        }
+    }
+
+    /// Tells whether a side spaced most of the lines that a tool would space otherwise: the indented ones and those
+    /// with blanks at their end.
+    fn mostly_respaced<'l, 'a: 'l>(&self, kept: impl Iterator<Item = (&'l Line<'a>, &'l Line<'a>)>) -> bool {
+        let (mut spaced, mut changed) = (0usize, 0usize);
+        for (b, s) in kept {
+            spaced += usize::from(b.trimmed() != b.content || s.trimmed() != s.content);
+            changed += usize::from(b.content != s.content && self.site_shift(b, s) == 0);
+        }
+        changed * 5 > spaced * 4
     }
 
     /// What a merge of a part of the file must know.
@@ -103,11 +124,9 @@ impl Forms {
     /// By how many levels the site indents a line deeper than the base did.
     pub(crate) fn site_shift(&self, base: &Line<'_>, site: &Line<'_>) -> isize {
         let (b, s) = (self.base.measure(base.indent()), self.site.measure(site.indent()));
-        // In another unit alignment (a comment's ` * `) may look like a level.
-        if self.site_unit_changed && b.rest != s.rest {
-            return 0;
-        }
-        s.levels as isize - b.levels as isize
+        // In another unit alignment (a comment's ` * `, a line of spaces among tabs) may look like a level.
+        let aligned = b.rest != s.rest || self.site_unit_changed && self.base.write(b) != base.indent();
+        if aligned { 0 } else { s.levels as isize - b.levels as isize }
     }
 
     /// Tells whether white space that only the site changed follows the release.
