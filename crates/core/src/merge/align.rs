@@ -161,4 +161,3 @@ pub fn line_edits(old: &[u8], new: &[u8], blanks: Blanks) -> Vec<Edit> {
 pub(crate) fn units_differ(a: &Form, b: &Form) -> bool {
     a.unit_known && b.unit_known && a.unit != b.unit
 }
-

@@ -82,8 +82,8 @@ impl Forms {
             return forms;
         }
         forms.share_units();
-        forms.site_reformatted = !keep_blanks
-            && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
+        forms.site_reformatted =
+            !keep_blanks && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
         forms
     }
 

@@ -145,33 +145,160 @@ fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
     Cow::Owned(key)
 }
 
-/// At which of the base's items one slot ends and another begins.
-struct Slots(Vec<bool>);
+/// Where in the base one slot ends and another begins.
+struct Slots {
+    /// Per item: whether it stands between two slots.
+    divides: Vec<bool>,
+    /// Per item: the part of a declaration's value that it belongs to.
+    parts: Vec<Option<Part>>,
+}
+
+/// One of the blank-separated parts of a declaration's value: the width of a border, its style, its colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Part {
+    place: usize,
+    sort: PartSort,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum PartSort {
+    Measure,
+    Colour,
+    Call,
+    Keyword,
+}
+
+impl PartSort {
+    fn of(items: &[Item<'_>]) -> Self {
+        let digit = |item: Option<&Item<'_>>| item.is_some_and(|i| i.text.first().is_some_and(u8::is_ascii_digit));
+        match items.first().map_or(&b""[..], |item| item.text) {
+            b"#" => PartSort::Colour,
+            text if text.starts_with(b"#") => PartSort::Colour,
+            b"-" | b"+" | b"." if digit(items.get(1)) => PartSort::Measure,
+            _ if digit(items.first()) => PartSort::Measure,
+            _ if items.iter().any(|item| item.text == b"(") => PartSort::Call,
+            _ => PartSort::Keyword,
+        }
+    }
+}
 
 impl Slots {
     fn of(base: &Version<'_>, dialect: &Dialect) -> Self {
-        let mut depth = 0i64;
-        let divides = |item: &Item<'_>| {
-            match item.text {
-                b"(" => depth += 1,
-                b")" => depth -= 1,
-                _ => {}
+        let items = &base.items;
+        let mut divides: Vec<bool> = items.iter().map(|item| item.divides(dialect)).collect();
+        let mut parts = vec![None; items.len()];
+        if dialect.declarations {
+            // The layers of a shadow, the fonts of a family, the selectors of a rule, and arguments that are calls;
+            // but not the parts of a colour.
+            for k in commas(items) {
+                divides[k] = true;
             }
-            // The layers of a shadow, the fonts of a family, the selectors of a rule; but not the parts of a colour.
-            item.divides(dialect) || dialect.declarations && depth == 0 && item.text == b","
-        };
-        Slots(base.items.iter().map(divides).collect())
+            parts = value_parts(items);
+        }
+        Slots { divides, parts }
     }
 
     fn of_text(base: &Version<'_>) -> Self {
         let letters = |text: &[u8]| text.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count();
         let divides = |item: &Item<'_>| letters(item.text) >= 2 || matches!(item.text, b"," | b";");
-        Slots(base.items.iter().map(divides).collect())
+        Slots { divides: base.items.iter().map(divides).collect(), parts: vec![None; base.items.len()] }
+    }
+
+    /// The slots of a text in backquotes: the expressions within it; `None` where an edit is not wholly in one.
+    fn of_expressions(base: &Version<'_>, edits: &[&[Edit]]) -> Option<Self> {
+        let mut inside = false;
+        let within = |(k, item): (usize, &Item<'_>)| {
+            let opens = item.text == b"{" && k > 0 && base.items[k - 1].text == b"$";
+            inside = (inside || opens) && item.text != b"}";
+            inside && !opens
+        };
+        let within: Vec<bool> = base.items.iter().enumerate().map(within).collect();
+        let in_one = |e: &Edit| !e.old.is_empty() && within[e.old.clone()].iter().all(|inside| *inside);
+        edits.iter().copied().flatten().all(in_one).then(|| Slots {
+            divides: within.iter().map(|inside| !inside).collect(),
+            parts: vec![None; base.items.len()],
+        })
     }
 
     fn divided(&self, items: Range<usize>) -> bool {
-        self.0[items].contains(&true)
+        self.divides[items].contains(&true)
     }
+
+    /// Tells whether two stretches are parts of a value that say different things, with a part between: the width
+    /// of a border and its colour; but not two of its four margins.
+    fn other_parts(&self, before: &Range<usize>, after: &Range<usize>) -> bool {
+        let part = |range: &Range<usize>| {
+            let mut parts = self.parts[range.clone()].iter();
+            let first = (*parts.next()?)?;
+            parts.all(|p| *p == Some(first)).then_some(first)
+        };
+        let (Some(a), Some(b)) = (part(before), part(after)) else { return false };
+        a.place + 1 < b.place && a.sort != b.sort
+    }
+}
+
+/// The commas of a declaration that stand between two values of their own: those outside of brackets, and those
+/// between arguments that are all calls.
+fn commas(items: &[Item<'_>]) -> Vec<usize> {
+    struct Bracket {
+        commas: Vec<usize>,
+        /// Whether each argument so far is a call.
+        calls: bool,
+        argument_is_call: bool,
+    }
+    let open = || Bracket { commas: Vec::new(), calls: true, argument_is_call: false };
+    let mut out = Vec::new();
+    let mut brackets: Vec<Bracket> = Vec::new();
+    for (k, item) in items.iter().enumerate() {
+        match (item.text, brackets.last_mut()) {
+            (b"(", _) => brackets.push(open()),
+            (b")", Some(_)) => {
+                let closed = brackets.pop().unwrap_or_else(open);
+                if closed.calls && closed.argument_is_call {
+                    out.extend(closed.commas);
+                }
+                if let Some(outer) = brackets.last_mut() {
+                    outer.argument_is_call = true;
+                }
+            }
+            (b",", Some(bracket)) => {
+                bracket.commas.push(k);
+                bracket.calls &= std::mem::take(&mut bracket.argument_is_call);
+            }
+            (b",", None) => out.push(k),
+            _ => {}
+        }
+    }
+    out
+}
+
+/// To which part of a declaration's value each item belongs.
+fn value_parts(items: &[Item<'_>]) -> Vec<Option<Part>> {
+    let mut out = vec![None; items.len()];
+    let mut k = 0;
+    // A value starts behind a colon with a blank: none of a selector.
+    while let Some(colon) = (k..items.len()).find(|k| items[*k].text == b":") {
+        k = colon + 1;
+        if items.get(k).is_none_or(|item| item.lead.is_empty()) {
+            continue;
+        }
+        for place in 0.. {
+            let mut depth = 0i64;
+            let start = k;
+            while k < items.len() && !items[k].separates() {
+                if k > start && depth == 0 && !items[k].lead.is_empty() {
+                    break;
+                }
+                depth += i64::from(items[k].text == b"(") - i64::from(items[k].text == b")");
+                k += 1;
+            }
+            if k == start {
+                break;
+            }
+            out[start..k].fill(Some(Part { place, sort: PartSort::of(&items[start..k]) }));
+        }
+    }
+    out
 }
 
 struct Version<'a> {
@@ -196,8 +323,11 @@ fn versions<'a>(texts: [&'a [u8]; 3], dialect: &Dialect) -> [Version<'a>; 3] {
     })
 }
 
-/// Merges quoted texts by their words, in the release's quotes.
+/// Merges quoted texts by their words, in the release's quotes, and those in backquotes by their expressions.
 fn merge_strings(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+    if [base, site, release].iter().all(|text| text.starts_with(b"`")) {
+        return merge_expressions(base, site, release);
+    }
     let quoted = |text: &&[u8]| text.len() >= 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
     let [b, s, r] = [base, site, release].map(|text| Some(text).filter(quoted).map(|t| &t[1..t.len() - 1]));
     let (merged, quote) = (merge_prose(b?, s?, r?)?, &release[..1]);
@@ -235,6 +365,15 @@ pub(crate) fn merge_prose(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
     let dialect = Dialect::default();
     let [base, site, release] = versions([base, site, release], &dialect);
     merge_items(&base, &site, &release, &Slots::of_text(&base), &dialect, false)
+}
+
+/// Merges three versions of a text in backquotes of which both sides changed nothing but expressions.
+fn merge_expressions(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+    let dialect = Dialect::default();
+    let [base, site, release] = versions([base, site, release], &dialect);
+    let [site_edits, release_edits] = [&site, &release].map(|side| token_edits(&base, side, &dialect));
+    let slots = Slots::of_expressions(&base, &[&site_edits, &release_edits])?;
+    merge_items(&base, &site, &release, &slots, &dialect, false)
 }
 
 fn merge_items(
@@ -358,8 +497,8 @@ fn combine(
     let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
     let is_tag = |e: &Edit, v: &Version<'_>| is_tag_change(base, v, e);
     let (mut s, mut r) = (0, 0);
-    // The last edit done, and whose: what comes next must be clear of it.
-    let mut last: Option<(Edit, bool, bool)> = None;
+    // The last edit done: what the other side did next must be clear of it.
+    let mut last: Option<Done> = None;
     while s < site_edits.len() || r < release_edits.len() {
         let (se, re) = (site_edits.get(s), release_edits.get(r));
         if let (Some(se), Some(re)) = (se, re) {
@@ -397,23 +536,40 @@ fn combine(
             _ => false,
         };
         let (edit, version) = if sites_turn { (&site_edits[s], site) } else { (&release_edits[r], release) };
-        let tag = is_tag(edit, version);
-        if let Some((before, from_site, before_tag)) = &last
-            && *from_site != sites_turn
-            && !clear(before, edit, *before_tag || tag, slots)
-        {
+        let apart = version.items[edit.new.clone()].iter().skip(1).any(|item| !item.lead.is_empty());
+        let done = Done {
+            old: edit.old.clone(),
+            by_site: sites_turn,
+            tag: is_tag(edit, version),
+            one_part: !edit.new.is_empty() && !apart,
+        };
+        if last.as_ref().is_some_and(|before| before.by_site != done.by_site && !done.clear_of(before, slots)) {
             return None;
         }
         plan.push(if sites_turn { Plan::Site(s) } else { Plan::Release(r) });
-        last = Some((edit.clone(), sites_turn, tag));
+        last = Some(done);
         if sites_turn { s += 1 } else { r += 1 }
     }
     Some(plan)
 }
 
-/// Tells whether two edits of different sides sit in different slots.
-fn clear(before: &Edit, after: &Edit, tag: bool, slots: &Slots) -> bool {
-    before.old.end <= after.old.start && (tag || slots.divided(before.old.end..after.old.start))
+/// An edit that is done.
+struct Done {
+    old: Range<usize>,
+    by_site: bool,
+    /// Turns one tag into another.
+    tag: bool,
+    /// Puts one part of a value, no more, in place of what was there.
+    one_part: bool,
+}
+
+impl Done {
+    /// Tells whether two edits of different sides sit in different slots.
+    fn clear_of(&self, before: &Done, slots: &Slots) -> bool {
+        let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
+        before.old.end <= self.old.start
+            && (self.tag || before.tag || parts || slots.divided(before.old.end..self.old.start))
+    }
 }
 
 fn write(
@@ -549,6 +705,23 @@ mod tests {
         assert_eq!(merge(&style, "margin: 1px 2px 3px;", "margin: 9px 2px 3px;", "margin: 1px 2px 8px;"), None);
         assert_eq!(merge(&style, "a: 1; b: 2;", "a: 9; b: 2;", "a: 1; b: 8;").unwrap(), "a: 9; b: 8;");
         assert_eq!(merge(&style, "rgb(1, 2, 3);", "rgb(9, 2, 3);", "rgb(1, 2, 8);"), None);
+        let call = |r: &str, b: &str| format!("@return rgb(hex({r}), hex($g), hex({b}));");
+        assert_eq!(
+            merge(&style, &call("$r", "$b"), &call("$x", "$b"), &call("$r", "$y")).unwrap(),
+            call("$x", "$y")
+        );
+        let border = |width: &str, style: &str, colour: &str| format!("border: {width} {style} {colour};");
+        assert_eq!(
+            merge(
+                &style,
+                &border("1px", "solid", "red"),
+                &border("2px", "solid", "red"),
+                &border("1px", "solid", "teal")
+            ),
+            Some(border("2px", "solid", "teal"))
+        );
+        assert_eq!(merge(&style, "a: 1px solid;", "a: 2px solid;", "a: 1px dashed;"), None);
+        assert_eq!(merge(&style, "a: 1px solid red;", "a: 1px 2px solid red;", "a: 1px solid teal;"), None);
         let layers = merge(&style, "f: top 1s, left 2s;", "f: top 3s, left 2s;", "f: top 1s, left 4s, all 5s;");
         assert_eq!(layers.unwrap(), "f: top 3s, left 4s, all 5s;");
     }
@@ -606,6 +779,13 @@ mod tests {
         assert_eq!(merge(&code, old, own, new).unwrap(), "f('See the old mills')");
         assert_eq!(merge(&code, old, "f(\"It's the old mill\")", new), None, "the release's quotes would end it");
         assert_eq!(merge(&code, old, "f(\"Visit the new mill\")", "f(\"Visit the old mills\")"), None);
+        let path =
+            |host: &str, name: &str, end: &str| format!("f(`https://{host}/${{{name}}}/${{version}}/{end}`)");
+        assert_eq!(
+            merge(&code, &path("${a}", "b", "c"), &path("${a}", "own", "c"), &path("${new}", "b", "c")),
+            Some(path("${new}", "own", "c"))
+        );
+        assert_eq!(merge(&code, &path("a", "b", "c"), &path("a", "own", "c"), &path("a", "b", "new")), None);
         assert_eq!(merge(&code, "f(a, b, c)", "f(x, b, c)", "f(a, b, c, d)").unwrap(), "f(x, b, c, d)");
     }
 }
