@@ -2,7 +2,8 @@
 //! [--asked N] [--dump FOLDER] [--plain]`.
 //!
 //! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
-//! cases with a known answer are made: `lines` and `words` deal the vendor's change out to site and release, `beside`
+//! cases with a known answer are made: `colliding` changes a word that the vendor changed,
+//! `lines` and `words` deal the vendor's change out to site and release, `beside`
 //! and `inline` give each side one of two changes on neighbouring lines or in one line, `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
 //! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones; with `--plain`, what
 //! `diff3 -m` makes of the same cases, and how many lines each leaves between markers where both ask.
@@ -33,7 +34,7 @@ impl Dice {
     }
 }
 
-/// A case with its known answer; `None` where a person must be asked.
+/// A case with its known answer; an empty one where a person must be asked.
 struct Case {
     base: String,
     site: String,
@@ -79,8 +80,9 @@ fn marked(text: &str) -> usize {
     let mut open = false;
     let mut count = 0;
     for line in text.lines() {
+        let marker = ["<<<<<<< ", "||||||| ", ">>>>>>> "].iter().any(|m| line.starts_with(m)) || line == "=======";
         open |= line.starts_with("<<<<<<< ");
-        count += usize::from(open);
+        count += usize::from(open && !marker);
         open &= !line.starts_with(">>>>>>> ");
     }
     count
@@ -105,7 +107,8 @@ fn main() {
         for seed in 0..4u64 {
             let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ (old.len() as u64 * 31));
             type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
-            let makers: [(&str, Maker); 7] = [
+            let makers: [(&str, Maker); 8] = [
+                ("colliding", colliding),
                 ("lines", lines),
                 ("words", words),
                 ("beside", beside),
@@ -138,22 +141,28 @@ fn main() {
                         || kind == Kind::Catalog && words_of(a) == words_of(b)
                         || kind == Kind::Settings && valid(a).ok().is_some_and(|x| valid(b).ok() == Some(x))
                 };
+                let mut lines_marked = String::new();
                 if let Some(plain) = args.iter().any(|a| a == "--plain").then(|| plain_merge(&case)).flatten() {
                     match marked(&plain) {
                         0 if same(&plain, &case.answer) => tally.plain.right += 1,
                         0 => tally.plain.wrong += 1,
                         lines => {
-                            tally.plain.asked += 1;
+                            *if case.answer.is_empty() {
+                                &mut tally.plain.right
+                            } else {
+                                &mut tally.plain.asked
+                            } += 1;
                             if !merged.decisions.is_empty() {
                                 tally.plain.ours += marked(&text);
                                 tally.plain.theirs += lines;
+                                lines_marked = format!(" {} lines marked of {lines}", marked(&text));
                             }
                         }
                     }
                 }
                 let bare = |text: &str| text.split_whitespace().collect::<String>();
                 let (verdict, count) = if !merged.decisions.is_empty() {
-                    ("asked", &mut tally.asked)
+                    if case.answer.is_empty() { ("right", &mut tally.right) } else { ("asked", &mut tally.asked) }
                 } else if same(&text, &case.answer) {
                     ("right", &mut tally.right)
                 } else if bare(&text) == bare(&case.answer) {
@@ -167,7 +176,7 @@ fn main() {
                     let n = shown.entry((name, asked)).or_default();
                     *n += 1;
                     if *n <= if asked { show_asked } else { show } {
-                        println!("=== {name} {} {path} seed {seed}", verdict.to_uppercase());
+                        println!("=== {name} {} {path} seed {seed}{lines_marked}", verdict.to_uppercase());
                         let reasons: Vec<String> =
                             merged.decisions.iter().map(|d| format!("{:?}", d.reason)).collect();
                         println!("{}", reasons.join(", "));
@@ -438,6 +447,33 @@ fn word_edits<'t>(old: &'t str, new: &'t str) -> Option<(Vec<&'t str>, Vec<&'t s
         .filter(|e| !o[e.old.clone()].iter().chain(&n[e.new.clone()]).any(|t| t.trim().is_empty()))
         .collect();
     Some((o, n, small))
+}
+
+/// A word that the vendor changed within a line, changed by the site as well: to be asked.
+fn colliding(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+    let (o, n) = (split(old), split(new));
+    let mut found = Vec::new();
+    for edit in edits_of(old, new).iter().filter(|e| e.old.len() == 1 && e.new.len() == 1) {
+        let (was, is) = (o[edit.old.start], n[edit.new.start]);
+        let stays = n.iter().any(|line| line.trim() == was.trim());
+        if stays || similarity(was.as_bytes(), is.as_bytes()) < 0.5 {
+            continue;
+        }
+        let (words, other, small) = word_edits(was, is)?;
+        let told = |w: &&str| w.chars().any(char::is_alphanumeric);
+        let both = |e: &&Edit| words[e.old.clone()].iter().all(told) && other[e.new.clone()].iter().all(told);
+        for edit_of_word in small.iter().filter(|e| e.old.len() == 1).filter(both) {
+            let own =
+                [&words[..edit_of_word.old.start], &["ownword"], &words[edit_of_word.old.end..]].concat().concat();
+            found.push((edit.old.start, own));
+        }
+    }
+    if found.is_empty() {
+        return None;
+    }
+    let (at, own) = found.swap_remove(dice.roll(found.len()));
+    let site = [&o[..at], &[own.as_str()], &o[at + 1..]].concat().concat();
+    Some(Case { base: old.into(), site, release: new.into(), answer: String::new() })
 }
 
 /// A site edit of a line that both versions have once, made to both.

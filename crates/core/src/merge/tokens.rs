@@ -193,6 +193,10 @@ impl Slots {
             for k in commas(items) {
                 divides[k] = true;
             }
+            // An interpolation `#{name}` is within a value.
+            for at in interpolations(items) {
+                divides[at].fill(false);
+            }
             parts = value_parts(items);
         }
         Slots { divides, parts }
@@ -270,6 +274,13 @@ fn commas(items: &[Item<'_>]) -> Vec<usize> {
         }
     }
     out
+}
+
+/// The stretches `{name}` behind a `#`.
+fn interpolations(items: &[Item<'_>]) -> Vec<Range<usize>> {
+    let opens = |k: &usize| items[*k].text == b"{" && *k > 0 && items[*k - 1].text == b"#";
+    let close = |k: usize| (k..items.len()).find(|end| items[*end].text == b"}").map(|end| k..end + 1);
+    (0..items.len()).filter(opens).filter_map(close).collect()
 }
 
 /// To which part of a declaration's value each item belongs.
@@ -710,6 +721,8 @@ mod tests {
             merge(&style, &call("$r", "$b"), &call("$x", "$b"), &call("$r", "$y")).unwrap(),
             call("$x", "$y")
         );
+        let (own, new) = ("a: var(--#{$own}b);", "--#{$p}b: c;");
+        assert_eq!(merge(&style, "a: var(--#{$p}b);", own, new), None, "an interpolation is within a value");
         let border = |width: &str, style: &str, colour: &str| format!("border: {width} {style} {colour};");
         assert_eq!(
             merge(
