@@ -115,9 +115,15 @@ fn main() {
         let path = PATHS[random.below(PATHS.len())];
         let texts = three(&mut random, &seeds, path);
         let dump = Dump { path, texts: &texts };
-        let began = Instant::now();
-        check(path, &texts);
-        assert!(began.elapsed() < Duration::from_secs(2), "a case took {:?}", began.elapsed());
+        let timed = || {
+            let began = Instant::now();
+            check(path, &texts);
+            began.elapsed()
+        };
+        // A slow case is slow twice; once is the machine.
+        let slow = Duration::from_secs(2);
+        let took = timed();
+        assert!(took < slow || timed() < slow, "a case took {took:?}");
         std::mem::forget(dump);
         cases += 1;
     }
