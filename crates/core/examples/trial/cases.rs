@@ -1,28 +1,14 @@
-//! Tries the merge on real sources: `cargo run --release -p daxle-core --example trial -- DIR [KIND] [--show N]
-//! [--asked N] [--dump FOLDER] [--plain]`.
-//!
-//! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
-//! cases with a known answer are made: `colliding` changes a word that the vendor changed,
-//! `lines` and `words` deal the vendor's change out to site and release, `beside`
-//! and `inline` give each side one of two changes on neighbouring lines or in one line, `planted` plants a site edit and carries it over the vendor's change, `reformatted` lets one side reformat,
-//! `moved` moves a block. Prints how many came out right, how many were asked, and the wrong ones; with `--plain`, what
-//! `diff3 -m` makes of the same cases, and how many lines each leaves between markers where both ask.
-
-#![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "a tool for the terminal")]
-
-use std::collections::BTreeMap;
-use std::fs;
-use std::path::{Path, PathBuf};
+//! Cases of one file, with their known answers, made from two versions of it.
 
 use daxle_core::catalog::similarity;
 use daxle_core::diff::{Edit, Interner, diff};
-use daxle_core::formats::merge_file;
-use daxle_core::merge::{MergeOptions, line_edits};
+use daxle_core::merge::line_edits;
 use daxle_core::text::key::Blanks;
 use daxle_core::text::token::tokens;
-use daxle_core::theme::{Kind, dialect_of, kind_of};
+use daxle_core::theme::{Kind, dialect_of};
 
-struct Dice(u64);
+/// A seeded source of chance.
+pub(crate) struct Dice(pub(crate) u64);
 
 impl Dice {
     fn roll(&mut self, sides: usize) -> usize {
@@ -35,273 +21,34 @@ impl Dice {
 }
 
 /// A case with its known answer; an empty one where a person must be asked.
-struct Case {
-    base: String,
-    site: String,
-    release: String,
-    answer: String,
+pub(crate) struct Case {
+    pub(crate) base: String,
+    pub(crate) site: String,
+    pub(crate) release: String,
+    pub(crate) answer: String,
 }
 
-#[derive(Default)]
-struct Tally {
-    right: usize,
-    asked: usize,
-    /// Right but for white space.
-    spaced: usize,
-    wrong: usize,
-    plain: Plain,
-}
-
-/// How a plain merge of lines fares.
-#[derive(Default)]
-struct Plain {
-    right: usize,
-    asked: usize,
-    wrong: usize,
-    /// Lines between markers where both ask: ours, and the plain merge's.
-    ours: usize,
-    theirs: usize,
-}
-
-/// Merges with `diff3 -m`; `None` where it is not there.
-fn plain_merge(case: &Case) -> Option<String> {
-    let folder = std::env::temp_dir().join(format!("trial-{}", std::process::id()));
-    fs::create_dir_all(&folder).ok()?;
-    for (name, text) in [("base", &case.base), ("site", &case.site), ("release", &case.release)] {
-        fs::write(folder.join(name), text).ok()?;
-    }
-    let names = ["site", "base", "release"].map(|name| folder.join(name));
-    let output = std::process::Command::new("diff3").arg("-m").args(names).output().ok()?;
-    Some(String::from_utf8_lossy(&output.stdout).into_owned())
-}
-
-/// The lines between conflict markers.
-fn marked(text: &str) -> usize {
-    let mut open = false;
-    let mut count = 0;
-    for line in text.lines() {
-        let marker = ["<<<<<<< ", "||||||| ", ">>>>>>> "].iter().any(|m| line.starts_with(m)) || line == "=======";
-        open |= line.starts_with("<<<<<<< ");
-        count += usize::from(open && !marker);
-        open &= !line.starts_with(">>>>>>> ");
-    }
-    count
-}
-
-fn main() {
-    let args: Vec<String> = std::env::args().skip(1).collect();
-    let dir = args.first().expect("a folder of themes");
-    let only = args.get(1).filter(|a| !a.starts_with("--"));
-    let flag = |name: &str| {
-        args.iter().position(|a| a == name).and_then(|k| args.get(k + 1)).and_then(|n| n.parse::<usize>().ok())
-    };
-    let (show, show_asked) = (flag("--show").unwrap_or(0), flag("--asked").unwrap_or(0));
-    let mut tallies: BTreeMap<(&str, Kind), Tally> = BTreeMap::new();
-    let mut shown: BTreeMap<(&str, bool), usize> = BTreeMap::new();
-    for (path, old, new) in pairs(Path::new(dir)) {
-        let kind = kind_of(&path, old.as_bytes());
-        let settings = path.ends_with(".json") && kind == Kind::Settings || kind == Kind::Catalog;
-        if !settings && !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
-            continue;
-        }
-        for seed in 0..4u64 {
-            let mut dice = Dice(seed.wrapping_mul(77) ^ path.len() as u64 ^ (old.len() as u64 * 31));
-            type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
-            let makers: [(&str, Maker); 8] = [
-                ("colliding", colliding),
-                ("lines", lines),
-                ("words", words),
-                ("beside", beside),
-                ("inline", inline),
-                ("planted", planted),
-                ("reformatted", reformatted),
-                ("moved", moved),
-            ];
-            for (name, make) in makers {
-                if only.is_some_and(|o| o != name) {
-                    continue;
-                }
-                let Some(case) = make(&mut dice, &old, &new, kind) else { continue };
-                if case.site == case.base || case.release == case.base {
-                    continue;
-                }
-                let options = MergeOptions::default();
-                let valid = |t: &str| serde_json::from_str::<serde_json::Value>(t);
-                let inputs = [&case.base, &case.site, &case.release];
-                if kind == Kind::Settings && (name != "lines" || inputs.iter().any(|t| valid(t).is_err())) {
-                    continue;
-                }
-                let [b, s, r] = inputs.map(|t| t.as_bytes());
-                let merged = merge_file(&path, kind, b, s, r, &options);
-                let Some(merged) = merged else { continue };
-                let tally = tallies.entry((name, kind)).or_default();
-                let text = String::from_utf8_lossy(&merged.bytes);
-                let same = |a: &str, b: &str| {
-                    a.trim_end() == b.trim_end()
-                        || kind == Kind::Catalog && words_of(a) == words_of(b)
-                        || kind == Kind::Settings && valid(a).ok().is_some_and(|x| valid(b).ok() == Some(x))
-                };
-                let mut lines_marked = String::new();
-                if let Some(plain) = args.iter().any(|a| a == "--plain").then(|| plain_merge(&case)).flatten() {
-                    match marked(&plain) {
-                        0 if same(&plain, &case.answer) => tally.plain.right += 1,
-                        0 => tally.plain.wrong += 1,
-                        lines => {
-                            *if case.answer.is_empty() {
-                                &mut tally.plain.right
-                            } else {
-                                &mut tally.plain.asked
-                            } += 1;
-                            if !merged.decisions.is_empty() {
-                                tally.plain.ours += marked(&text);
-                                tally.plain.theirs += lines;
-                                lines_marked = format!(" {} lines marked of {lines}", marked(&text));
-                            }
-                        }
-                    }
-                }
-                let bare = |text: &str| text.split_whitespace().collect::<String>();
-                let (verdict, count) = if !merged.decisions.is_empty() {
-                    if case.answer.is_empty() { ("right", &mut tally.right) } else { ("asked", &mut tally.asked) }
-                } else if same(&text, &case.answer) {
-                    ("right", &mut tally.right)
-                } else if bare(&text) == bare(&case.answer) {
-                    ("spaced", &mut tally.spaced)
-                } else {
-                    ("wrong", &mut tally.wrong)
-                };
-                *count += 1;
-                if verdict != "right" {
-                    let asked = verdict == "asked";
-                    let n = shown.entry((name, asked)).or_default();
-                    *n += 1;
-                    if *n <= if asked { show_asked } else { show } {
-                        println!("=== {name} {} {path} seed {seed}{lines_marked}", verdict.to_uppercase());
-                        let reasons: Vec<String> =
-                            merged.decisions.iter().map(|d| format!("{:?}", d.reason)).collect();
-                        println!("{}", reasons.join(", "));
-                        print_case(&case, &text, asked);
-                        if let Some(dir) = args.iter().position(|a| a == "--dump").and_then(|k| args.get(k + 1)) {
-                            let stem = format!("{dir}/{name}-{verdict}-{n}");
-                            for (part, text) in [
-                                ("base", &case.base),
-                                ("site", &case.site),
-                                ("release", &case.release),
-                                ("answer", &case.answer),
-                            ] {
-                                let _ = fs::write(
-                                    format!("{stem}.{part}.{}", path.rsplit('.').next().unwrap_or("txt")),
-                                    text,
-                                );
-                            }
-                        }
-                    }
-                }
-            }
-        }
-    }
-    println!("{:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  right", "case", "kind", "right", "asked", "spaced", "wrong");
-    for ((name, kind), t) in &tallies {
-        let all = (t.right + t.asked + t.spaced + t.wrong).max(1);
-        println!(
-            "{name:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  {:.1} %",
-            kind.word(),
-            t.right,
-            t.asked,
-            t.spaced,
-            t.wrong,
-            100.0 * t.right as f64 / all as f64
-        );
-        let p = &t.plain;
-        if p.right + p.asked + p.wrong > 0 {
-            println!(
-                "{:<12} {:<9} {:>7} {:>7} {:>7} {:>6}  {:.1} %, marked lines where both ask: {} of {}",
-                "  plain",
-                kind.word(),
-                p.right,
-                p.asked,
-                "",
-                p.wrong,
-                100.0 * p.right as f64 / all as f64,
-                p.ours,
-                p.theirs
-            );
-        }
+impl Case {
+    /// Base, site and release.
+    pub(crate) fn inputs(&self) -> [&str; 3] {
+        [&self.base, &self.site, &self.release]
     }
 }
 
-/// The messages of a catalog without comments, header and order.
-fn words_of(catalog: &str) -> Vec<String> {
-    let blocks = catalog.split("\n\n").map(|b| {
-        let lines: Vec<&str> = b.lines().filter(|l| !l.starts_with('#')).collect();
-        lines.concat().replace("\"\"", "")
-    });
-    let mut out: Vec<String> = blocks.filter(|b| !b.is_empty() && !b.starts_with("msgid msgstr")).collect();
-    out.sort();
-    out
-}
+/// Makes a case from two versions of a file; `None` where they do not lend themselves to it.
+pub(crate) type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
 
-fn print_case(case: &Case, got: &str, asked: bool) {
-    let show = |title: &str, a: &str, b: &str| {
-        println!("--- {title}");
-        print!(
-            "{}",
-            String::from_utf8_lossy(&daxle_core::changes::unified::unified("a", "b", a.as_bytes(), b.as_bytes()))
-        );
-    };
-    show("site", &case.base, &case.site);
-    show("release", &case.base, &case.release);
-    if asked {
-        let lines: Vec<&str> = got.lines().collect();
-        for (k, _) in lines.iter().enumerate().filter(|(_, l)| l.starts_with("<<<<<<< ")) {
-            let end = (k..lines.len()).find(|e| lines[*e].starts_with(">>>>>>> ")).unwrap_or(k);
-            println!("--- question\n{}", lines[k..=end].join("\n"));
-        }
-    } else {
-        show("answer to result", &case.answer, got);
-    }
-}
-
-/// Neighbouring versions of every text file that changed.
-fn pairs(dir: &Path) -> Vec<(String, String, String)> {
-    let mut out = Vec::new();
-    let list = |d: &Path| -> Vec<PathBuf> {
-        let mut l: Vec<PathBuf> = fs::read_dir(d).into_iter().flatten().flatten().map(|e| e.path()).collect();
-        l.sort();
-        l
-    };
-    for theme in list(dir) {
-        let mut versions = list(&theme);
-        versions.sort_by_key(|v| {
-            let name = v.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-            name.split('.').map(|p| p.parse::<u64>().unwrap_or(0)).collect::<Vec<_>>()
-        });
-        for pair in versions.windows(2) {
-            let mut todo = vec![pair[0].clone()];
-            while let Some(at) = todo.pop() {
-                if at.is_dir() {
-                    todo.extend(list(&at));
-                    continue;
-                }
-                let Ok(inner) = at.strip_prefix(&pair[0]) else { continue };
-                let (Ok(old), Ok(new)) = (fs::read_to_string(&at), fs::read_to_string(pair[1].join(inner))) else {
-                    continue;
-                };
-                // Mixed line ends are settled by rule, not by the case's answer.
-                let (old, new) = (old.replace("\r\n", "\n"), new.replace("\r\n", "\n"));
-                // Nor is a last line without its end dealt out: it would be glued to what comes next.
-                let ended = |text: String| if text.ends_with('\n') { text } else { text + "\n" };
-                let (old, new) = if old.is_empty() { (old, new) } else { (ended(old), ended(new)) };
-                let long = old.lines().any(|l| l.len() > 2000);
-                if old != new && old.len() < 200_000 && !long && !old.is_empty() {
-                    out.push((inner.display().to_string(), old, new));
-                }
-            }
-        }
-    }
-    out.sort();
-    out
-}
+/// The kinds of cases, by name.
+pub(crate) const MAKERS: [(&str, Maker); 8] = [
+    ("colliding", colliding),
+    ("lines", lines),
+    ("words", words),
+    ("beside", beside),
+    ("inline", inline),
+    ("planted", planted),
+    ("reformatted", reformatted),
+    ("moved", moved),
+];
 
 fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
     let mut out: Vec<&str> = Vec::new();
