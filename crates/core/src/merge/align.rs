@@ -34,11 +34,22 @@ impl<'a> Side<'a> {
         self.lines[at].indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum()
     }
 
-    /// The key of the line that opens the block that a line stands in: the nearest above that is indented less.
+    /// The lines that open the blocks that a line stands in, the innermost first: the nearest above that are indented
+    /// less, each.
+    fn blocks(&self, at: usize) -> impl Iterator<Item = usize> {
+        let mut width = self.width(at);
+        (at.saturating_sub(BLOCK)..at).rev().filter(move |k| {
+            let opens = !self.lines[*k].is_blank() && self.width(*k) < width;
+            if opens {
+                width = self.width(*k);
+            }
+            opens
+        })
+    }
+
+    /// The key of the line that opens the innermost block that a line stands in.
     fn block(&self, at: usize) -> Option<u32> {
-        let width = self.width(at);
-        let above = (at.saturating_sub(BLOCK)..at).rev().filter(|k| !self.lines[*k].is_blank());
-        above.into_iter().find(|k| self.width(*k) < width).map(|k| self.keys[k])
+        self.blocks(at).next().map(|k| self.keys[k])
     }
 
     fn shape(&self, at: usize) -> LineShape {
@@ -91,8 +102,12 @@ impl Repeated {
     }
 }
 
-/// Where the lines stand of which one version has several.
-pub(crate) struct Homes(HashMap<u32, Vec<usize>>);
+/// Where the lines stand of which one version has several, and which lines both versions have.
+pub(crate) struct Homes {
+    repeated: HashMap<u32, Vec<usize>>,
+    in_base: HashSet<u32>,
+    in_side: HashSet<u32>,
+}
 
 /// How many look-alikes of a line are looked at, and how far up its block's first line is sought.
 const LOOK_ALIKES: usize = 64;
@@ -100,23 +115,34 @@ const BLOCK: usize = 400;
 
 impl Homes {
     pub(crate) fn of(base: &Side<'_>, side: &Side<'_>, repeated: &Repeated) -> Self {
-        let in_base: HashSet<u32> = base.keys.iter().copied().filter(|k| repeated.has(*k)).collect();
+        let in_base: HashSet<u32> = base.keys.iter().copied().collect();
         let mut homes: HashMap<u32, Vec<usize>> = HashMap::new();
-        for (at, key) in side.keys.iter().enumerate().filter(|(_, k)| in_base.contains(k)) {
+        for (at, key) in side.keys.iter().enumerate().filter(|(_, k)| repeated.has(**k) && in_base.contains(k)) {
             let list = homes.entry(*key).or_default();
             if list.len() < LOOK_ALIKES {
                 list.push(at);
             }
         }
-        Homes(homes)
+        Homes { repeated: homes, in_base, in_side: side.keys.iter().copied().collect() }
     }
 
     /// Tells whether a line of the base was lined up with one of the side in another block, although the side has
-    /// an equal line in the block of the base's.
+    /// an equal line in the block of the base's, or has the base's block, and the base had the side's: then it is
+    /// the line of another block, not this one's in a block that was renamed, divided or wrapped.
     pub(crate) fn astray(&self, base: &Side<'_>, side: &Side<'_>, from: usize, to: usize) -> bool {
-        let Some(homes) = self.0.get(&base.keys[from]).filter(|homes| homes.len() > 1) else { return false };
-        let Some(block) = base.block(from) else { return false };
-        side.block(to) != Some(block) && homes.iter().any(|at| side.block(*at) == Some(block))
+        let (Some(block), other) = (base.block(from), side.block(to)) else { return false };
+        if other == Some(block) {
+            return false;
+        }
+        let homes = self.repeated.get(&base.keys[from]);
+        if homes.is_some_and(|homes| homes.iter().any(|at| side.block(*at) == Some(block))) {
+            return true;
+        }
+        let known_before = other.is_some_and(|other| self.in_base.contains(&other));
+        known_before
+            && self.in_side.contains(&block)
+            && !side.blocks(to).any(|k| side.keys[k] == block)
+            && !base.blocks(from).any(|k| Some(base.keys[k]) == other)
     }
 }
 

@@ -61,24 +61,43 @@ impl Gap<'_> {
         if shared.into_iter().any(|l| !crate::text::key::is_weak(l.trimmed())) {
             return Union::Ask;
         }
-        if !whole(self.site, dialect) || !whole(self.release, dialect) {
+        let site_whole = whole(self.site, dialect);
+        if !site_whole && whole(self.release, dialect) {
+            return self.beside_wrap(dialect);
+        }
+        // Behind all that the release has, whatever it closes there.
+        let at_end = self.after.is_none() && self.before.is_some();
+        if !site_whole || !(at_end || whole(self.release, dialect)) {
             return Union::Ask;
         }
         if dialect.markup && self.at_page_edge() {
             return Union::Both(Step::Snippet);
         }
         let allowed = match dialect.insertions {
+            _ if at_end => true,
             Insertions::Cascade => cascade(self.site, self.release),
             Insertions::Members => members(self.site, self.release),
-            Insertions::Elements | Insertions::Unknown => {
-                (self.after.is_none() && self.before.is_some()) || trust == Trust::Bold
-            }
+            Insertions::Elements | Insertions::Unknown => trust == Trust::Bold,
         };
         match self.first() {
             _ if allowed => Union::Both(Step::BothInserted),
             Some(First::Release) => Union::Both(Step::BothInserted),
             Some(First::Site) => Union::SiteFirst(Step::BothInserted),
             None => Union::Ask,
+        }
+    }
+
+    /// The site wrapped the lines on one side of the gap: its opener stands against the line below, its closer against
+    /// the line above, and what the release put at the edge stays outside, unless blank lines tell otherwise.
+    fn beside_wrap(&self, dialect: &Dialect) -> Union {
+        let outside = match edge(self.site, dialect) {
+            Some(Edge::Opens) => First::Release,
+            Some(Edge::Closes) => First::Site,
+            None => return Union::Ask,
+        };
+        match self.first().unwrap_or(outside) {
+            First::Site => Union::SiteFirst(Step::BothInserted),
+            First::Release => Union::Both(Step::BothInserted),
         }
     }
 
@@ -131,6 +150,26 @@ fn joined(lines: &[Line<'_>]) -> Vec<u8> {
 pub(crate) fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
     let depths: Vec<(i64, i64)> = lines.iter().map(|l| depth_of(l.trimmed(), dialect.markup)).collect();
     never_below(&depths) && balance(&joined(lines), dialect.markup) == super::Balance::default()
+}
+
+/// One end of a wrap.
+enum Edge {
+    Opens,
+    Closes,
+}
+
+/// Tells which end of a wrap lines are: those that open and close nothing else, or close.
+fn edge(lines: &[Line<'_>], dialect: &Dialect) -> Option<Edge> {
+    let depths: Vec<(i64, i64)> = lines.iter().map(|l| depth_of(l.trimmed(), dialect.markup)).collect();
+    let net: i64 = depths.iter().map(|(_, net)| net).sum();
+    let backwards: Vec<(i64, i64)> = depths.iter().rev().map(|(dip, net)| (dip - net, -net)).collect();
+    if net > 0 && never_below(&depths) {
+        Some(Edge::Opens)
+    } else if net < 0 && never_below(&backwards) {
+        Some(Edge::Closes)
+    } else {
+        None
+    }
 }
 
 /// Returns the lines' names at the outermost level, by a function that reads one from a line.
@@ -309,7 +348,17 @@ mod tests {
         assert!(matches!(unite("\ns\n", "r\n"), Union::Both(_)), "the release's stands against x");
         assert_eq!(unite("s\n", "r\n"), Union::Ask);
         assert_eq!(unite("s\n\n", "r\n\n"), Union::Ask);
-        assert_eq!(unite("s {\n", "r\n\n"), Union::Ask, "a brace is left open");
+        assert_eq!(unite("} s {\n", "r\n\n"), Union::Ask, "neither closes what it opens");
+    }
+
+    #[test]
+    fn what_the_release_put_at_the_edge_of_a_wrap_stays_outside() {
+        let unite = |site, release| unite(site, release, Insertions::Unknown, Some("z"));
+        assert!(matches!(unite("if (own) {\n", "r\n"), Union::Both(_)));
+        assert!(matches!(unite("}\n", "r\n"), Union::SiteFirst(_)));
+        assert!(matches!(unite("}\n", "r\n\n"), Union::Both(_)), "the release's stands against x");
+        assert_eq!(unite("} else {\n", "r\n"), Union::Ask);
+        assert_eq!(unite("if (own) {\n", "if (new) {\n"), Union::Ask, "both wrapped");
     }
 
     #[test]

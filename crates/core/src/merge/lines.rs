@@ -308,6 +308,9 @@ impl<'a> Walk<'a, '_> {
                 {
                     meeting = Meeting::Apart;
                 }
+                if meeting == Meeting::Clash && !strict && self.set_apart(&site, &release) {
+                    meeting = Meeting::Apart;
+                }
                 if strict && touch && !matches!(meeting, Meeting::Same) {
                     meeting = Meeting::Clash;
                 }
@@ -521,6 +524,25 @@ impl<'a> Walk<'a, '_> {
         Some([&indent[..width], &merged].concat())
     }
 
+    /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
+    /// the end of the file, or a blank line stands between. What is inserted must close all that it opens.
+    fn set_apart(&self, site: &Op, release: &Op) -> bool {
+        let (insertion, side, replaced) = match (site.kind, release.kind) {
+            (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
+            (OpKind::Rewrite, OpKind::Insert) => (release, self.release, site),
+            _ => return false,
+        };
+        let lines = &side.lines[insertion.side.clone()];
+        let gap = insertion.base.start;
+        let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
+        let apart = if gap == replaced.base.end {
+            gap == self.base.lines.len() || blank(lines.first())
+        } else {
+            gap == replaced.base.start && blank(lines.last())
+        };
+        apart && lines.iter().any(|l| !l.is_blank()) && whole(lines, self.context.dialect)
+    }
+
     fn unite(&self, site: &Op, release: &Op) -> Union {
         let g = site.base.start;
         Gap {
@@ -645,6 +667,11 @@ impl<'a> Walk<'a, '_> {
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                         self.release_lines(release.side, g);
                     }
+                    // At the edge of lines that the release replaced: before what stands there now.
+                    _ if site.kind == OpKind::Insert && release.kind == OpKind::Rewrite => {
+                        self.site_lines(&site, site.side.clone(), g, Some(Step::Neighbour));
+                        self.release_lines(release.side, g);
+                    }
                     _ => {
                         // Insertions at the two edges of one another's operations: the release's first.
                         self.release_lines(release.side, g);
@@ -706,6 +733,7 @@ impl<'a> Walk<'a, '_> {
                 // The base line is the same line on both sides: its indentation on each is the reference.
                 let reference = self.base.lines[i];
                 let content = self.forms_fit_changed(line, &reference, &self.release.lines[k]);
+                let content = self.forms.ended(content);
                 let refitted = content != line.content;
                 self.out.ended_line(&content, self.release.lines[k].end);
                 let touched = self.site_touched[edit];
@@ -815,6 +843,7 @@ impl<'a> Walk<'a, '_> {
                 (Some((from, to)), _) => self.forms.fitted(&line, from, to),
                 (None, _) => Cow::Borrowed(line.content),
             };
+            let content = self.forms.ended(content);
             refitted |= content != line.content;
             // It ends as the line does that it stands for, or as most lines do.
             self.out.ended_line(&content, own.map_or(LineEnd::None, |r| self.release.lines[r].end));

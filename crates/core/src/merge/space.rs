@@ -15,6 +15,7 @@ use crate::text::{Form, Indent, Line};
 pub(crate) struct Reformatted {
     site_unit: bool,
     release_unit: bool,
+    release_trimmed: bool,
     site: bool,
 }
 
@@ -29,6 +30,8 @@ pub(crate) struct Forms {
     release_unit_changed: bool,
     /// The site reformatted the file as a whole: its white space is not a change.
     pub(crate) site_reformatted: bool,
+    /// The release took the blanks at the ends of lines out.
+    release_trimmed: bool,
 }
 
 /// The lines that a side kept, blank ones left out.
@@ -55,6 +58,16 @@ fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     changed * 2 > indented
 }
 
+/// Tells whether a side took out most of the blanks that the base has at the ends of lines.
+fn mostly_trimmed(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
+    let (mut trailing, mut trimmed) = (0usize, 0usize);
+    for (_, s) in kept_lines(base, side, ops).filter(|(b, _)| b.content != b.content.trim_ascii_end()) {
+        trailing += 1;
+        trimmed += usize::from(s.content.ends_with(s.trimmed()));
+    }
+    trimmed * 5 > trailing * 4
+}
+
 impl Forms {
     pub(crate) fn new(
         base: &Side<'_>,
@@ -73,12 +86,14 @@ impl Forms {
             release_unit_changed: units_differ(&base.form, &release.form)
                 && mostly_reindented(base, release, release_ops),
             site_reformatted: false,
+            release_trimmed: mostly_trimmed(base, release, release_ops),
         };
         if let Some(whole) = whole {
             // A stretch of a file is written as the whole is.
             forms.site_unit_changed = whole.site_unit;
             forms.release_unit_changed = whole.release_unit;
             forms.site_reformatted = whole.site;
+            forms.release_trimmed = whole.release_trimmed;
             return forms;
         }
         forms.share_units();
@@ -117,6 +132,7 @@ impl Forms {
         Reformatted {
             site_unit: self.site_unit_changed,
             release_unit: self.release_unit_changed,
+            release_trimmed: self.release_trimmed,
             site: self.site_reformatted,
         }
     }
@@ -132,6 +148,17 @@ impl Forms {
     /// Tells whether white space that only the site changed follows the release.
     pub(crate) fn follows_release(&self) -> bool {
         self.site_reformatted
+    }
+
+    /// Returns a line from the site as it ends in the release's form.
+    pub(crate) fn ended<'l>(&self, content: Cow<'l, [u8]>) -> Cow<'l, [u8]> {
+        if !self.release_trimmed || content.last().is_none_or(|b| !b.is_ascii_whitespace()) {
+            return content;
+        }
+        match content {
+            Cow::Borrowed(line) => Cow::Borrowed(line.trim_ascii_end()),
+            Cow::Owned(line) => Cow::Owned(line.trim_ascii_end().to_vec()),
+        }
     }
 
     /// Returns how a line that both sides kept is written.

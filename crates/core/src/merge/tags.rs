@@ -281,57 +281,172 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     Some([&release.text[..value_at], &[quote], &merged, &[quote]].concat())
 }
 
-/// Cuts a class list into words; a template tag is one word with what it touches.
-fn words(text: &[u8]) -> Option<Vec<&[u8]>> {
+/// One entry of a class list, and the blanks before it.
+#[derive(Debug, Clone, Copy)]
+struct Entry<'a> {
+    lead: &'a [u8],
+    text: &'a [u8],
+}
+
+/// Cuts a class list into entries. A template tag is one entry with what it touches, and so is a template block from
+/// its opening to its closing tag. `None` where a block is left open, or an entry stands twice.
+fn entries(text: &[u8]) -> Option<Vec<Entry<'_>>> {
     let mut out = Vec::new();
-    let mut at = blanks(text, 0);
-    while at < text.len() {
-        let start = at;
-        while at < text.len() && !text[at].is_ascii_whitespace() {
-            at = template_end(text, at).unwrap_or(at + 1);
+    let mut at = 0;
+    loop {
+        let start = blanks(text, at);
+        let lead = &text[at..start];
+        at = start;
+        let mut depth = 0;
+        while at < text.len() && (depth > 0 || !text[at].is_ascii_whitespace()) {
+            if let Some(end) = template_end(text, at) {
+                depth += block_step(&text[at..end]);
+                at = end;
+            } else {
+                at += 1;
+            }
         }
-        out.push(&text[start..at]);
-        at = blanks(text, at);
+        if depth != 0 {
+            return None;
+        }
+        if at == start {
+            break;
+        }
+        out.push(Entry { lead, text: &text[start..at] });
     }
-    let mut sorted = out.clone();
+    let mut sorted: Vec<&[u8]> = out.iter().map(|e| e.text).collect();
     sorted.sort_unstable();
     sorted.windows(2).all(|w| w[0] != w[1]).then_some(out)
 }
 
-/// Merges class lists as sets that keep the release's order. `None` where both put another class in the
-/// place of the same one, or a class stands twice.
-pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
-    let (base, site, release) = (words(base)?, words(site)?, words(release)?);
-    let gone = |from: &[&[u8]]| base.iter().filter(|w| !from.contains(w)).count();
-    let new = |from: &[&[u8]]| from.iter().filter(|w| !base.contains(w)).count();
-    // A class swapped for another by both: one value with two new names.
-    let swapped = base.iter().enumerate().any(|(k, w)| {
-        !site.contains(w)
-            && !release.contains(w)
-            && new(&site) > 0
-            && new(&release) > 0
-            && replaced(&base, &site, k) != replaced(&base, &release, k)
-    });
-    if swapped && gone(&site) > 0 && gone(&release) > 0 {
-        return None;
+/// Returns 1 for a template tag that opens a block, -1 for one that closes it, and 0 for all others.
+fn block_step(tag: &[u8]) -> i64 {
+    const OPENERS: [&[u8]; 9] =
+        [b"if", b"for", b"foreach", b"while", b"unless", b"block", b"with", b"each", b"ifchanged"];
+    let inner = &tag[2..tag.len() - 2];
+    let code = inner.strip_prefix(b"php").unwrap_or(inner);
+    let code = code.trim_ascii().trim_ascii_start();
+    let code = code.strip_prefix(b"-").unwrap_or(code).trim_ascii();
+    let word_len = code.iter().take_while(|b| b.is_ascii_alphabetic()).count();
+    let word = &code[..word_len];
+    if code.starts_with(b"}") || code.starts_with(b"/") || word.starts_with(b"end") {
+        return if code.ends_with(b"{") { 0 } else { -1 };
     }
-    let mut out: Vec<&[u8]> = release.iter().filter(|w| site.contains(w) || !base.contains(w)).copied().collect();
-    for (k, word) in site.iter().enumerate() {
-        if base.contains(word) || out.contains(word) {
-            continue;
-        }
-        // After the word it follows on the site; after what the release put there, too.
-        let at = site[..k].iter().rev().find_map(|p| out.iter().position(|w| w == p)).map_or(0, |p| p + 1);
-        let at = at + out[at..].iter().take_while(|w| !base.contains(w) && !site.contains(w)).count();
-        out.insert(at, word);
-    }
-    Some(out.join(&b' '))
+    let opens = match (tag.starts_with(b"<?"), code.first()) {
+        // Server code opens a block only where it leaves one open.
+        (true, _) => word != b"else" && word != b"elseif" && matches!(code.last(), Some(b':' | b'{')),
+        (_, Some(b'#')) => !tag.starts_with(b"{#"),
+        _ => OPENERS.contains(&word),
+    };
+    i64::from(opens)
 }
 
-/// The words that stand where base word `k` stood.
-fn replaced<'a>(base: &[&[u8]], side: &[&'a [u8]], k: usize) -> Vec<&'a [u8]> {
-    let from = base[..k].iter().rev().find_map(|w| side.iter().position(|s| s == w)).map_or(0, |p| p + 1);
-    side[from..].iter().take_while(|w| !base.contains(w)).copied().collect()
+/// What one side did to a class list, by gaps between the entries of the base.
+struct ListEdits {
+    /// Per entry of the base: it is still there.
+    kept: Vec<bool>,
+    /// Per gap: the entries of the side that were put there, those in place of others before those.
+    put: Vec<Vec<usize>>,
+}
+
+impl ListEdits {
+    /// `None` where the side put entries into another order.
+    fn of(base: &[Entry<'_>], side: &[Entry<'_>]) -> Option<Self> {
+        let at = |list: &[Entry<'_>], text: &[u8]| list.iter().position(|e| e.text == text);
+        let homes: Vec<usize> = base.iter().filter_map(|e| at(side, e.text)).collect();
+        if homes.windows(2).any(|w| w[0] > w[1]) {
+            return None;
+        }
+        let kept: Vec<bool> = base.iter().map(|e| at(side, e.text).is_some()).collect();
+        let mut put = vec![Vec::new(); base.len() + 1];
+        // After the last kept entry, and so in place of those that are gone behind it.
+        let mut gap = 0;
+        for (k, entry) in side.iter().enumerate() {
+            match at(base, entry.text) {
+                Some(i) => gap = i + 1,
+                None => put[gap].push(k),
+            }
+        }
+        Some(ListEdits { kept, put })
+    }
+
+    /// The entries that stand in the place of those that are gone around entry `k` of the base.
+    fn instead_of<'a>(&self, k: usize, side: &[Entry<'a>]) -> Vec<&'a [u8]> {
+        let gap = (0..=k).rev().take_while(|g| *g == k || !self.kept[*g]).last().unwrap_or(k);
+        self.put[gap..=k].iter().flatten().map(|at| side[*at].text).collect()
+    }
+}
+
+/// Merges class lists as sets that keep order: what a side put in place of an entry stands in its place, and where
+/// both added, the release's comes first. `None` where both put another class in the place of the same one, or a class
+/// stands twice.
+pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
+    let tail_from = release.len() - release.iter().rev().take_while(|b| b.is_ascii_whitespace()).count();
+    let (base, site, release_list) = (entries(base)?, entries(site)?, entries(release)?);
+    let has = |list: &[Entry<'_>], entry: &Entry<'_>| list.iter().any(|e| e.text == entry.text);
+    let Some(release_edits) = ListEdits::of(&base, &release_list) else {
+        return merge_reordered(&base, &site, &release_list);
+    };
+    let Some(site_edits) = ListEdits::of(&base, &site) else {
+        return merge_reordered(&base, &site, &release_list);
+    };
+    // A class swapped for another by both: one value with two new names.
+    let swapped = (0..base.len()).filter(|k| !site_edits.kept[*k] && !release_edits.kept[*k]).any(|k| {
+        let (own, new) = (site_edits.instead_of(k, &site), release_edits.instead_of(k, &release_list));
+        !own.is_empty() && !new.is_empty() && own != new
+    });
+    if swapped {
+        return None;
+    }
+    let mut out: Vec<Entry<'_>> = Vec::new();
+    for gap in 0..=base.len() {
+        let new = release_edits.put[gap].iter().map(|k| release_list[*k]);
+        let own = site_edits.put[gap].iter().map(|k| site[*k]).filter(|e| !has(&release_list, e));
+        let own = own.map(|e| Entry { lead: b" ", ..e });
+        // What only one side put in the place of the next entry stands behind what the other put before it.
+        let replaced = |edits: &ListEdits| edits.kept.get(gap) == Some(&false);
+        if replaced(&release_edits) && !replaced(&site_edits) {
+            out.extend(own.chain(new));
+        } else {
+            out.extend(new.chain(own));
+        }
+        if gap < base.len() && site_edits.kept[gap] && release_edits.kept[gap] {
+            out.extend(release_list.iter().find(|e| e.text == base[gap].text));
+        }
+    }
+    Some(joined(&out, &release[tail_from..]))
+}
+
+/// Merges class lists of which a side changed the order: in the release's, with what the site added at the end.
+fn merge_reordered(base: &[Entry<'_>], site: &[Entry<'_>], release: &[Entry<'_>]) -> Option<Vec<u8>> {
+    let has = |list: &[Entry<'_>], entry: &Entry<'_>| list.iter().any(|e| e.text == entry.text);
+    let gone = |from: &[Entry<'_>]| base.iter().any(|e| !has(from, e));
+    let new = |from: &[Entry<'_>]| from.iter().any(|e| !has(base, e));
+    // With one's place open, whose new class stands for which old one is open too.
+    if gone(site) && gone(release) && new(site) && new(release) {
+        return None;
+    }
+    let mut out: Vec<Entry<'_>> = release.iter().filter(|e| has(site, e) || !has(base, e)).copied().collect();
+    let own = site.iter().filter(|e| !has(base, e) && !has(release, e));
+    out.extend(own.map(|e| Entry { lead: b" ", ..*e }));
+    Some(joined(&out, b""))
+}
+
+/// Writes entries one after the other, none glued to the one before.
+fn joined(entries: &[Entry<'_>], tail: &[u8]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for (k, entry) in entries.iter().enumerate() {
+        let lead: &[u8] = match (k, entry.lead) {
+            (0, b" ") => b"",
+            (0, lead) => lead,
+            (_, b"") => b" ",
+            (_, lead) => lead,
+        };
+        out.extend_from_slice(lead);
+        out.extend_from_slice(entry.text);
+    }
+    out.extend_from_slice(tail);
+    out
 }
 
 /// Merges inline declarations by property, in the release's order.
@@ -408,6 +523,18 @@ mod tests {
         assert_eq!(words("a b", "b", "a b c").unwrap(), "b c");
         assert_eq!(words("a b", "a x", "a y"), None, "one class, two new names");
         assert_eq!(words("a {{ c d }}", "a {{ c d }} x", "{{ c d }}").unwrap(), "{{ c d }} x");
+        assert_eq!(words("a b", "x b", "a y").unwrap(), "x y", "each in the place of the one it replaced");
+        assert_eq!(words("a", "own a", "a{% if c %} d{% endif %}").unwrap(), "own a{% if c %} d{% endif %}");
+        let open = "a {% if c %} d {% endif %} e";
+        assert_eq!(
+            words(open, &format!("{open} own"), &open.replace(" d ", " f ")).unwrap(),
+            "a {% if c %} f {% endif %} e own"
+        );
+        assert_eq!(
+            words("a b", "a b x", "\n  a\n  b\n  c\n").unwrap(),
+            "\n  a\n  b\n  c x\n",
+            "the release's form"
+        );
     }
 
     #[test]

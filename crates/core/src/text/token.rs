@@ -91,7 +91,11 @@ fn word_end(text: &[u8], i: usize) -> Option<usize> {
     while end < text.len() {
         let next_is_word = text.get(end + 1).is_some_and(|b| is_word_byte(*b));
         let joins = match text[end] {
-            b'-' => next_is_word,
+            // `block--modifier` is one word.
+            b'-' => {
+                next_is_word
+                    || text[end..].starts_with(b"--") && text.get(end + 2).is_some_and(|b| is_word_byte(*b))
+            }
             // `1.5` and `2.6.1` are one word, `a.b` is three tokens.
             b'.' => text[end - 1].is_ascii_digit() && text.get(end + 1).is_some_and(u8::is_ascii_digit),
             b'%' => text[end - 1].is_ascii_digit() && text.get(end + 1) != Some(&b'}'),
