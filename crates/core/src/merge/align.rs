@@ -48,7 +48,7 @@ impl<'a> Side<'a> {
     }
 
     /// The key of the line that opens the innermost block that a line stands in.
-    fn block(&self, at: usize) -> Option<u32> {
+    pub(crate) fn block(&self, at: usize) -> Option<u32> {
         self.blocks(at).next().map(|k| self.keys[k])
     }
 

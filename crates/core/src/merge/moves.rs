@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::align::{Side, Weak};
+use super::ops::ALIKE;
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 
@@ -23,6 +24,8 @@ pub(crate) struct MovedStretch {
 
 /// Lines in a row that may be new or gone within a moved stretch.
 const HOLE: usize = 4;
+/// Lines at a stretch's old place that are looked at.
+const LOOK_ALIKES: usize = 64;
 /// Lines by which a line may change places although there are others like it.
 const NEARBY: usize = 8;
 
@@ -82,6 +85,7 @@ pub(crate) fn moved_stretches(
             let free =
                 taken.range(..stretch.side.end).next_back().is_none_or(|(_, end)| *end <= stretch.side.start);
             if free
+                && !replaced_in_place(base, mover, edit, &run)
                 && (trusted(base, &stretch, &run, weak)
                     || unmistakable(base, &stretch, &run, weak, &once)
                     || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
@@ -92,6 +96,18 @@ pub(crate) fn moved_stretches(
         }
     }
     out
+}
+
+/// Tells whether a line or two may as well have been changed where they stand, and be new at the other place: the mover
+/// has a look-alike of them at the old place.
+fn replaced_in_place(base: &Side<'_>, mover: &Side<'_>, edit: &Edit, run: &[(usize, usize)]) -> bool {
+    let instead = edit.new.clone().take(LOOK_ALIKES).filter(|j| run.iter().all(|(_, to)| to != j));
+    let bags: Vec<WordBag> = instead.map(|j| WordBag::of(mover.lines[j].trimmed())).collect();
+    let replaced = |i: usize| {
+        let own = WordBag::of(base.lines[i].trimmed());
+        bags.iter().any(|bag| own.similarity(bag) >= ALIKE)
+    };
+    run.len() <= 2 && run.iter().any(|(i, _)| replaced(*i))
 }
 
 /// Cuts pairs into runs that go on in order on both sides, with small holes.
@@ -171,7 +187,7 @@ fn at_home(
     let neighbours: Vec<u32> =
         near(*i, base.keys.len()).map(|k| base.keys[k]).filter(|k| *k != key && !weak.is(*k)).collect();
     let along = near(*j, mover.keys.len()).any(|k| neighbours.contains(&mover.keys[k]));
-    along && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(key)
+    along && base.block(*i) == mover.block(*j) && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(key)
 }
 
 #[cfg(test)]
