@@ -153,13 +153,14 @@ pub(crate) fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
 }
 
 /// One end of a wrap.
-enum Edge {
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Edge {
     Opens,
     Closes,
 }
 
 /// Tells which end of a wrap lines are: those that open and close nothing else, or close.
-fn edge(lines: &[Line<'_>], dialect: &Dialect) -> Option<Edge> {
+pub(crate) fn edge(lines: &[Line<'_>], dialect: &Dialect) -> Option<Edge> {
     let depths: Vec<(i64, i64)> = lines.iter().map(|l| depth_of(l.trimmed(), dialect.markup)).collect();
     let net: i64 = depths.iter().map(|(_, net)| net).sum();
     let backwards: Vec<(i64, i64)> = depths.iter().rev().map(|(dip, net)| (dip - net, -net)).collect();

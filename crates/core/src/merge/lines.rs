@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::align::{From, Homes, Repeated, Side, Weak, align};
-use super::gaps::{Gap, Union, whole};
+use super::gaps::{Edge, Gap, Union, edge, whole};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{ALIKE, BARELY_ALIKE, FAR, Link, Meeting, MovedKeys, Op, OpKind, Ops, meet};
+use super::out::{Out, Source};
 use super::space::{Forms, Reformatted};
 use super::tokens::merge_tokens;
 use super::{Dialect, EditFate, Leave, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
@@ -35,6 +36,8 @@ pub(crate) struct Context<'c> {
 #[derive(Default)]
 pub(crate) struct MergedLines {
     pub(crate) bytes: Vec<u8>,
+    /// Where each line of the result comes from.
+    pub(crate) sources: Vec<Source>,
     pub(crate) edits: Vec<EditFate>,
     pub(crate) decisions: Vec<TextDecision>,
     pub(crate) space_lines: usize,
@@ -118,6 +121,8 @@ struct Replaced {
     merged: MergedLines,
     /// Where the nested merge's base and site begin in the whole.
     origin: (usize, usize),
+    /// Where its release begins.
+    release_from: usize,
     /// The outer site edit of each nested edit.
     edits: Vec<Option<usize>>,
     step: Step,
@@ -217,7 +222,8 @@ impl<'a> Walk<'a, '_> {
                 self.site_absorbed[k] = true;
             }
             let origin = (moved.base.start, site_span.start);
-            self.from_release_moves.push(Replaced { lines: moved.side, merged, origin, edits, step: Step::Moved });
+            let (lines, release_from, step) = (moved.side.clone(), moved.side.start, Step::Moved);
+            self.from_release_moves.push(Replaced { lines, merged, origin, release_from, edits, step });
         }
         for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
             let inside = |k: &usize| self.within(self.release, &release_edits[*k], &moved);
@@ -232,7 +238,7 @@ impl<'a> Walk<'a, '_> {
             let merged = merge_lines(
                 &self.base.part(moved.base.clone()),
                 &self.site.part(moved.side.clone()),
-                &self.release.part(release_span),
+                &self.release.part(release_span.clone()),
                 nested,
             );
             let home =
@@ -242,7 +248,8 @@ impl<'a> Walk<'a, '_> {
                 self.release_absorbed[k] = true;
             }
             let origin = (moved.base.start, moved.side.start);
-            self.from_site_moves.push(Replaced { lines: moved.side, merged, origin, edits, step: Step::SiteMoved });
+            let (lines, release_from, step) = (moved.side, release_span.start, Step::SiteMoved);
+            self.from_site_moves.push(Replaced { lines, merged, origin, release_from, edits, step });
         }
     }
 
@@ -525,7 +532,8 @@ impl<'a> Walk<'a, '_> {
     }
 
     /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
-    /// the end of the file, or a blank line stands between. What is inserted must close all that it opens.
+    /// the end of the file, a blank line stands between, or it is one end of a wrap of the lines on its other side.
+    /// Else what is inserted must close all that it opens.
     fn set_apart(&self, site: &Op, release: &Op) -> bool {
         let (insertion, side, replaced) = match (site.kind, release.kind) {
             (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
@@ -535,12 +543,15 @@ impl<'a> Walk<'a, '_> {
         let lines = &side.lines[insertion.side.clone()];
         let gap = insertion.base.start;
         let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
-        let apart = if gap == replaced.base.end {
-            gap == self.base.lines.len() || blank(lines.first())
+        let (apart, wraps) = if gap == replaced.base.end {
+            (gap == self.base.lines.len() || blank(lines.first()), Edge::Opens)
+        } else if gap == replaced.base.start {
+            (blank(lines.last()), Edge::Closes)
         } else {
-            gap == replaced.base.start && blank(lines.last())
+            return false;
         };
-        apart && lines.iter().any(|l| !l.is_blank()) && whole(lines, self.context.dialect)
+        let solid = lines.iter().any(|l| !l.is_blank());
+        edge(lines, self.context.dialect) == Some(wraps) || apart && solid && whole(lines, self.context.dialect)
     }
 
     fn unite(&self, site: &Op, release: &Op) -> Union {
@@ -647,16 +658,16 @@ impl<'a> Walk<'a, '_> {
             (Some(s), Some(r)) => {
                 let (site, release) = (self.site_op(s).clone(), self.release_op(r).clone());
                 if self.twins.get(&s) == Some(&r) {
-                    let from = self.out.lines;
+                    let from = self.out.lines();
                     self.release_lines(release.side.clone(), g);
-                    self.note(site.edit, Outcome::Already, None, from..self.out.lines, release.side);
+                    self.note(site.edit, Outcome::Already, None, from..self.out.lines(), release.side);
                     return;
                 }
                 match self.unions.remove(&g) {
                     Some(Union::Release(step)) => {
-                        let from = self.out.lines;
+                        let from = self.out.lines();
                         self.release_lines(release.side.clone(), g);
-                        self.note(site.edit, Outcome::Already, Some(step), from..self.out.lines, release.side);
+                        self.note(site.edit, Outcome::Already, Some(step), from..self.out.lines(), release.side);
                     }
                     Some(Union::Site(step)) => self.site_lines(&site, site.side.clone(), g, Some(step)),
                     Some(Union::Both(step)) => {
@@ -706,7 +717,7 @@ impl<'a> Walk<'a, '_> {
                 } else {
                     (Outcome::Kept, None)
                 };
-                let here = self.out.lines;
+                let here = self.out.lines();
                 let release_at = release_link.line().map_or(0..0, |j| j..j + 1);
                 self.note(op.edit, outcome, step, here..here, release_at);
             }
@@ -715,7 +726,7 @@ impl<'a> Walk<'a, '_> {
             return;
         }
         let Some(k) = release_link.line() else { return };
-        let from = self.out.lines;
+        let from = self.out.lines();
         match (site_op, release_op) {
             (None, None) => {
                 let Some(j) = site_link.line() else { return };
@@ -724,7 +735,7 @@ impl<'a> Walk<'a, '_> {
                     self.space_lines += 1;
                 }
                 let content = self.forms.kept_line(b, own, line);
-                self.out.ended_line(&content, line.end);
+                self.out.line(&content, line.end, Source { base: Some(i), site: Some(j), release: Some(k) });
             }
             (Some(op), None) => {
                 let (edit, side) = (self.site_op(op).edit, self.site_op(op).side.clone());
@@ -735,30 +746,36 @@ impl<'a> Walk<'a, '_> {
                 let content = self.forms_fit_changed(line, &reference, &self.release.lines[k]);
                 let content = self.forms.ended(content);
                 let refitted = content != line.content;
-                self.out.ended_line(&content, self.release.lines[k].end);
+                let source = Source { base: Some(i), site: Some(j), release: Some(k) };
+                self.out.line(&content, self.release.lines[k].end, source);
                 let touched = self.site_touched[edit];
                 let (outcome, step) = match (refitted, touched) {
                     (_, true) => (Outcome::Fitted, Some(Step::Neighbour)),
                     (true, _) => (Outcome::Fitted, Some(Step::Space)),
                     _ => (Outcome::Kept, None),
                 };
-                self.note(edit, outcome, step, from..self.out.lines, k..k + 1);
+                self.note(edit, outcome, step, from..self.out.lines(), k..k + 1);
             }
             (None, Some(_)) => {
                 let line = self.release.lines[k];
                 let shift =
                     site_link.line().map_or(0, |j| self.forms.site_shift(&self.base.lines[i], &self.site.lines[j]));
                 let content = self.forms.shifted(&line, shift);
-                self.out.ended_line(&content, line.end);
+                self.out.line(
+                    &content,
+                    line.end,
+                    Source { base: Some(i), site: site_link.line(), release: Some(k) },
+                );
             }
             (Some(op), Some(other)) => {
-                let edit = self.site_op(op).edit;
+                let (edit, side) = (self.site_op(op).edit, self.site_op(op).side.start);
+                let source = Source { base: Some(i), site: Some(side), release: Some(k) };
                 if self.twins.get(&op) == Some(&other) {
-                    self.out.ended_line(self.release.lines[k].content, self.release.lines[k].end);
-                    self.note(edit, Outcome::Already, None, from..self.out.lines, k..k + 1);
+                    self.out.line(self.release.lines[k].content, self.release.lines[k].end, source);
+                    self.note(edit, Outcome::Already, None, from..self.out.lines(), k..k + 1);
                 } else if let Some(line) = self.same_lines.get(&i) {
-                    self.out.ended_line(line, self.release.lines[k].end);
-                    self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, k..k + 1);
+                    self.out.line(line, self.release.lines[k].end, source);
+                    self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), k..k + 1);
                 }
             }
         }
@@ -798,7 +815,7 @@ impl<'a> Walk<'a, '_> {
             }
             let line = self.release.lines[k];
             let content = self.forms.shifted(&line, shift);
-            self.out.ended_line(&content, line.end);
+            self.out.line(&content, line.end, Source::of_release(k));
             k += 1;
         }
     }
@@ -820,7 +837,7 @@ impl<'a> Walk<'a, '_> {
 
     /// Writes lines of the site into gap `g`, fitted to how the release is written there.
     fn site_lines(&mut self, op: &Op, range: Range<usize>, g: usize, step: Option<Step>) {
-        let from = self.out.lines;
+        let from = self.out.lines();
         let mut refitted = false;
         let reference = self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end));
         let mut j = range.start;
@@ -846,7 +863,8 @@ impl<'a> Walk<'a, '_> {
             let content = self.forms.ended(content);
             refitted |= content != line.content;
             // It ends as the line does that it stands for, or as most lines do.
-            self.out.ended_line(&content, own.map_or(LineEnd::None, |r| self.release.lines[r].end));
+            let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
+            self.out.line(&content, end, Source::of_site(j));
             j += 1;
         }
         let (outcome, step) = match step {
@@ -856,7 +874,7 @@ impl<'a> Walk<'a, '_> {
             None => (Outcome::Kept, None),
         };
         let release_at = self.release_ops.gap(g).start;
-        self.note(op.edit, outcome, step, from..self.out.lines, release_at..release_at);
+        self.note(op.edit, outcome, step, from..self.out.lines(), release_at..release_at);
     }
 
     /// For lines that replace base lines, the first of those is the reference: its indentation as the site
@@ -911,9 +929,12 @@ impl<'a> Walk<'a, '_> {
         let moved = &mut list[at];
         let (lines, step, origin) = (moved.lines.clone(), moved.step, moved.origin);
         let merged = std::mem::take(&mut moved.merged);
+        let release_from = moved.release_from;
         let edits = std::mem::take(&mut moved.edits);
-        let offset = self.out.lines;
-        self.out.text(&merged.bytes);
+        let offset = self.out.lines();
+        for (line, source) in split_lines(&merged.bytes).iter().zip(&merged.sources) {
+            self.out.line(line.content, LineEnd::None, source.shifted([origin.0, origin.1, release_from]));
+        }
         let shifted = |r: &Range<usize>| r.start + offset..r.end + offset;
         for (fate, outer) in merged.edits.iter().zip(&edits) {
             let Some(outer) = outer else { continue };
@@ -952,11 +973,11 @@ impl<'a> Walk<'a, '_> {
         let release = span(self.release_ops, &region.release);
         let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
         edits.dedup();
-        let from = self.out.lines;
+        let from = self.out.lines();
         if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
             self.release_text(release.clone());
             for edit in edits {
-                self.note(edit, Outcome::Already, None, from..self.out.lines, release.clone());
+                self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
             }
             return;
         }
@@ -969,9 +990,9 @@ impl<'a> Walk<'a, '_> {
             && !region.base.is_empty()
             && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
         {
-            self.out.text(&merged);
+            self.merged_text(&merged, [&region.base, &site, &release]);
             for edit in edits {
-                self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines, release.clone());
+                self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
             }
             return;
         }
@@ -988,12 +1009,12 @@ impl<'a> Walk<'a, '_> {
                 let op = self.site_op(op).clone();
                 self.release_text(at..place.start);
                 at = place.end;
-                let here = self.out.lines;
+                let here = self.out.lines();
                 let same = self.site.keys[op.side.clone()] == self.release.keys[place.clone()];
                 if gone || same && !place.is_empty() {
                     self.release_text(place.clone());
                     let step = gone.then_some(Step::BothDeleted);
-                    self.note(op.edit, Outcome::Already, step, here..self.out.lines, place);
+                    self.note(op.edit, Outcome::Already, step, here..self.out.lines(), place);
                 } else {
                     self.ask(region.reason, [op.base, op.side, place], vec![op.edit]);
                 }
@@ -1055,11 +1076,25 @@ impl<'a> Walk<'a, '_> {
         self.from_release_moves.iter().any(|m| m.lines.start < release.end && release.start < m.lines.end)
     }
 
+    /// Writes a stretch that was merged by words; where all versions have as many lines, each stands for its own.
+    fn merged_text(&mut self, merged: &[u8], [base, site, release]: [&Range<usize>; 3]) {
+        let lines = split_lines(merged);
+        if [base.len(), site.len(), release.len()] != [lines.len(); 3] {
+            self.out.text(merged);
+            return;
+        }
+        for (k, line) in lines.iter().enumerate() {
+            let source =
+                Source { base: Some(base.start + k), site: Some(site.start + k), release: Some(release.start + k) };
+            self.out.line(line.content, LineEnd::None, source);
+        }
+    }
+
     /// Writes lines of the release as they are.
     fn release_text(&mut self, range: Range<usize>) {
         for k in range {
             let line = self.release.lines[k];
-            self.out.ended_line(line.content, line.end);
+            self.out.line(line.content, line.end, Source::of_release(k));
         }
     }
 
@@ -1071,7 +1106,7 @@ impl<'a> Walk<'a, '_> {
         let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
         let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
         self.release_text(release.start..release.start + head);
-        let open_from = self.out.lines;
+        let open_from = self.out.lines();
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
         let (site_text, release_text) = (lines_of(self.site, &site_mid), lines_of(self.release, &release_mid));
@@ -1088,7 +1123,7 @@ impl<'a> Walk<'a, '_> {
             Leave::Release => self.out.text(&release_text),
             _ => self.out.text(&site_text),
         }
-        let open = open_from..self.out.lines;
+        let open = open_from..self.out.lines();
         self.release_text(release.end - tail..release.end);
         for edit in &edits {
             self.note(*edit, Outcome::Open, None, open.clone(), release.clone());
@@ -1146,8 +1181,10 @@ impl<'a> Walk<'a, '_> {
                 step: notes.step,
             })
             .collect();
+        let (bytes, sources) = self.out.finish(final_newline || self.context.nested.is_some());
         MergedLines {
-            bytes: self.out.finish(final_newline || self.context.nested.is_some()),
+            bytes,
+            sources,
             edits,
             decisions: self.decisions,
             space_lines: self.space_lines,
@@ -1167,54 +1204,4 @@ fn span_of(moved: &MovedStretch, ops: &Ops, edits: &[Edit], absorbed: &[usize]) 
     let put_at = |gap: usize| absorbed.iter().any(|k| edits[*k].old == (gap..gap));
     let at_start = ops.rewrites_at(moved.base.start) || put_at(moved.base.start);
     ops.span(&moved.base, at_start, put_at(moved.base.end))
-}
-
-/// The result as it grows. A line's end is written when the next line comes, so that the last line's is known.
-struct Out {
-    bytes: Vec<u8>,
-    lines: usize,
-    line_end: LineEnd,
-    pending: Option<LineEnd>,
-}
-
-impl Out {
-    fn new(line_end: LineEnd) -> Self {
-        Out { bytes: Vec::new(), lines: 0, line_end, pending: None }
-    }
-
-    /// Adds a line that ends as the release's lines mostly do.
-    fn line(&mut self, content: &[u8]) {
-        self.ended_line(content, self.line_end);
-    }
-
-    /// Adds a line of the release, with its own end.
-    fn ended_line(&mut self, content: &[u8], end: LineEnd) {
-        self.flush();
-        self.bytes.extend_from_slice(content);
-        self.lines += 1;
-        self.pending = Some(if end == LineEnd::None { self.line_end } else { end });
-    }
-
-    fn text(&mut self, text: &[u8]) {
-        for line in split_lines(text) {
-            self.line(line.content);
-        }
-    }
-
-    fn marker(&mut self, label: &str) {
-        self.line(label.as_bytes());
-    }
-
-    fn flush(&mut self) {
-        if let Some(end) = self.pending.take() {
-            self.bytes.extend_from_slice(end.bytes());
-        }
-    }
-
-    fn finish(mut self, final_newline: bool) -> Vec<u8> {
-        if final_newline {
-            self.flush();
-        }
-        self.bytes
-    }
 }

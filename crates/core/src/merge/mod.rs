@@ -12,6 +12,7 @@
 //! * [`tokens`]: the same table one level finer
 //! * [`moves`]: following a stretch that one side moved
 //! * [`space`]: white space and line ends, which are form and not content
+//! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
 //! * [`balance`]: counting brackets and tags before trusting a result
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable
@@ -23,7 +24,9 @@ mod gaps;
 mod lines;
 mod moves;
 mod ops;
+mod out;
 mod space;
+mod structure;
 mod tags;
 mod text;
 mod tokens;

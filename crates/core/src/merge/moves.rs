@@ -187,7 +187,10 @@ fn at_home(
     let neighbours: Vec<u32> =
         near(*i, base.keys.len()).map(|k| base.keys[k]).filter(|k| *k != key && !weak.is(*k)).collect();
     let along = near(*j, mover.keys.len()).any(|k| neighbours.contains(&mover.keys[k]));
-    along && base.block(*i) == mover.block(*j) && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2 && once(key)
+    along
+        && base.block(*i) == mover.block(*j)
+        && WordBag::of(base.lines[*i].trimmed()).word_count() >= 2
+        && once(key)
 }
 
 #[cfg(test)]

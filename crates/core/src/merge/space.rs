@@ -111,9 +111,8 @@ impl Forms {
         if !self.release_unit_changed {
             same.push(&mut self.release);
         }
-        if let Some(unit) = same.iter().find(|form| form.unit_known).map(|form| form.unit) {
-            same.into_iter().for_each(|form| form.unit = unit);
-        }
+        let unit = same.iter().find(|form| form.unit_known).map_or(same[0].unit, |form| form.unit);
+        same.into_iter().for_each(|form| form.unit = unit);
     }
 
     /// Tells whether a side spaced most of the lines that a tool would space otherwise: the indented ones and those

@@ -5,8 +5,10 @@ use std::ops::Range;
 use super::align::{From, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance, balance_of};
 use super::lines::{Context, MergedLines, merge_lines};
+use super::structure::merge_indented;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
+use crate::text::key::Blanks;
 use crate::text::token::tokens;
 use crate::text::{Encoding, Line, Text, split_lines};
 
@@ -95,12 +97,16 @@ fn merge_bodies(
     dialect: &Dialect,
     options: &MergeOptions,
 ) -> MergedLines {
-    let merged = merge_checked(base, site, release, dialect, options, false);
+    let once = |base, site, release| match dialect.blanks {
+        Blanks::IndentIsMeaning => merge_indented([base, site, release], dialect, options),
+        _ => merge_checked(base, site, release, dialect, options, false),
+    };
+    let merged = once(base, site, release);
     if options.trust != Trust::Strict || !merged.decisions.is_empty() {
         return merged;
     }
     // Strictly, what is settled is settled from either side: else chance lined the files up.
-    let mirrored = merge_checked(base, release, site, dialect, options, false);
+    let mirrored = once(base, release, site);
     if mirrored.decisions.is_empty() && mirrored.bytes == merged.bytes {
         return merged;
     }
@@ -108,7 +114,7 @@ fn merge_bodies(
 }
 
 /// Merges and checks the result; with `ask_all`, every change is a question.
-fn merge_checked(
+pub(crate) fn merge_checked(
     base: &[u8],
     site: &[u8],
     release: &[u8],

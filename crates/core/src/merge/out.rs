@@ -1,0 +1,85 @@
+//! The result as it grows, and where each of its lines comes from.
+
+use crate::text::{LineEnd, split_lines};
+
+/// Which lines of the three versions a line of the result stands for; none for what was merged by words or is a
+/// question.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Source {
+    pub(crate) base: Option<usize>,
+    pub(crate) site: Option<usize>,
+    pub(crate) release: Option<usize>,
+}
+
+impl Source {
+    pub(crate) fn of_site(line: usize) -> Self {
+        Source { site: Some(line), ..Source::default() }
+    }
+
+    pub(crate) fn of_release(line: usize) -> Self {
+        Source { release: Some(line), ..Source::default() }
+    }
+
+    /// The source within the whole of one within parts that begin at these lines of base, site and release.
+    pub(crate) fn shifted(self, [base, site, release]: [usize; 3]) -> Self {
+        Source {
+            base: self.base.map(|k| k + base),
+            site: self.site.map(|k| k + site),
+            release: self.release.map(|k| k + release),
+        }
+    }
+}
+
+/// The result as it grows. A line's end is written when the next line comes, so that the last line's is known.
+pub(crate) struct Out {
+    bytes: Vec<u8>,
+    /// Where each line so far comes from.
+    pub(crate) sources: Vec<Source>,
+    line_end: LineEnd,
+    pending: Option<LineEnd>,
+}
+
+impl Out {
+    pub(crate) fn new(line_end: LineEnd) -> Self {
+        Out { bytes: Vec::new(), sources: Vec::new(), line_end, pending: None }
+    }
+
+    /// How many lines there are.
+    pub(crate) fn lines(&self) -> usize {
+        self.sources.len()
+    }
+
+    /// Adds a line with its own end; one that has none ends as the release's lines mostly do.
+    pub(crate) fn line(&mut self, content: &[u8], end: LineEnd, source: Source) {
+        self.flush();
+        self.bytes.extend_from_slice(content);
+        self.sources.push(source);
+        self.pending = Some(if end == LineEnd::None { self.line_end } else { end });
+    }
+
+    /// Adds lines that stand for no single line of a version.
+    pub(crate) fn text(&mut self, text: &[u8]) {
+        for line in split_lines(text) {
+            self.line(line.content, LineEnd::None, Source::default());
+        }
+    }
+
+    /// Adds a line of a question that is no version's.
+    pub(crate) fn marker(&mut self, label: &str) {
+        self.line(label.as_bytes(), LineEnd::None, Source::default());
+    }
+
+    fn flush(&mut self) {
+        if let Some(end) = self.pending.take() {
+            self.bytes.extend_from_slice(end.bytes());
+        }
+    }
+
+    /// Returns the text and the sources of its lines.
+    pub(crate) fn finish(mut self, final_newline: bool) -> (Vec<u8>, Vec<Source>) {
+        if final_newline {
+            self.flush();
+        }
+        (self.bytes, self.sources)
+    }
+}

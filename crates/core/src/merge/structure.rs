@@ -1,0 +1,200 @@
+//! Languages in which indentation is meaning: blocks are held together by it alone.
+//!
+//! Lines are lined up with their level first, so that a line is not taken for its twin in another block. Where that
+//! leaves questions, they are lined up blind to it, as in all other languages: a block that a side wrapped and
+//! indented is then the same block, deeper. Either way a result counts only when each of its lines stands in the block
+//! that it stood in: in that of the side that put it there, or that moved it, and beneath whatever a side wrapped
+//! around it.
+
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
+
+use super::align::line_edits;
+use super::lines::MergedLines;
+use super::out::Source;
+use super::text::merge_checked;
+use super::{Dialect, EditFate, MergeOptions, Outcome, Step, Trust};
+use crate::diff::Edit;
+use crate::text::key::Blanks;
+use crate::text::{Line, split_lines};
+
+/// Merges three versions of a text in which indentation is meaning.
+pub(crate) fn merge_indented(
+    [base, site, release]: [&[u8]; 3],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> MergedLines {
+    let by_level = merge_checked(base, site, release, dialect, options, false);
+    let sound = is_sound(&by_level, [base, site, release]);
+    if options.trust == Trust::Strict || sound && by_level.decisions.is_empty() {
+        return if sound { by_level } else { merge_checked(base, site, release, dialect, options, true) };
+    }
+    let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
+    let blindly = merge_checked(base, site, release, &blind, options, false);
+    let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
+    if fewer && is_sound(&blindly, [base, site, release]) {
+        return told_by_level(blindly, base, site);
+    }
+    if sound { by_level } else { merge_checked(base, site, release, dialect, options, true) }
+}
+
+/// One version's lines: which line opens the block that each stands in.
+struct Tree {
+    parents: Vec<Option<usize>>,
+    /// Tabs and spaces both indent.
+    mixed: bool,
+}
+
+impl Tree {
+    /// Reads the blocks of some lines; those that are `left_out` stand in none and open none.
+    fn of(lines: &[Line<'_>], left_out: impl Fn(usize) -> bool) -> Self {
+        let mut parents = vec![None; lines.len()];
+        let (mut tabs, mut spaces) = (false, false);
+        // The open blocks: how far their first lines are indented, and which those are.
+        let mut open: Vec<(usize, usize)> = Vec::new();
+        for (at, line) in lines.iter().enumerate().filter(|(at, line)| !line.is_blank() && !left_out(*at)) {
+            let indent = line.indent();
+            tabs |= indent.contains(&b'\t');
+            spaces |= indent.starts_with(b"  ");
+            let width: usize = indent.iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
+            while open.last().is_some_and(|(outer, _)| *outer >= width) {
+                open.pop();
+            }
+            parents[at] = open.last().map(|(_, parent)| *parent);
+            open.push((width, at));
+        }
+        Tree { parents, mixed: tabs && spaces }
+    }
+
+    /// The blocks around a line, the innermost first.
+    fn around(&self, line: usize) -> impl Iterator<Item = usize> {
+        std::iter::successors(self.parents[line], |at| self.parents[*at])
+    }
+}
+
+/// Tells whether each line of a result stands in the block that it stood in.
+fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
+    let lines = split_lines(&merged.bytes);
+    let mut asked = vec![false; lines.len()];
+    for decision in &merged.decisions {
+        asked.iter_mut().take(decision.result.end).skip(decision.result.start).for_each(|a| *a = true);
+    }
+    // Of lines that were merged by words over several nothing is known.
+    if (0..lines.len()).any(|at| merged.sources[at] == Source::default() && !asked[at] && !lines[at].is_blank()) {
+        return false;
+    }
+    let result = Tree::of(&lines, |at| asked[at]);
+    let [base, site, release] = versions.map(|text| Tree::of(&split_lines(text), |_| false));
+    if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
+        return false;
+    }
+    let homes = |pick: fn(&Source) -> Option<usize>| -> HashMap<usize, usize> {
+        merged.sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
+    };
+    let (of_base, of_site, of_release) = (homes(|s| s.base), homes(|s| s.site), homes(|s| s.release));
+    let common = |at: &usize| merged.sources[*at].site.is_some() && merged.sources[*at].release.is_some();
+    // The blocks around a line in one version, as lines of the result.
+    let around = |tree: &Tree, line: usize, homes: &HashMap<usize, usize>| -> Vec<usize> {
+        tree.around(line).filter_map(|k| homes.get(&k).copied()).collect()
+    };
+    let own = |around: &[usize], by_site: bool| -> HashSet<usize> {
+        let only = |at: &&usize| {
+            let source = merged.sources[**at];
+            if by_site { source.release.is_none() } else { source.site.is_none() }
+        };
+        around.iter().filter(only).copied().collect()
+    };
+    (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at]).all(|at| {
+        let source = merged.sources[at];
+        let here: Vec<usize> = result.around(at).collect();
+        let nearest = |around: &[usize]| around.iter().copied().find(common);
+        let by_site = source.site.map(|k| around(&site, k, &of_site));
+        let by_release = source.release.map(|k| around(&release, k, &of_release));
+        let by_base = source.base.map(|k| around(&base, k, &of_base));
+        // What a side put around it is around it, and nothing else of that side.
+        let beneath = |around: &Option<Vec<usize>>, by_site: bool| {
+            around.as_ref().is_none_or(|around| own(around, by_site) == own(&here, by_site))
+        };
+        if !beneath(&by_site, true) || !beneath(&by_release, false) {
+            return false;
+        }
+        let got = nearest(&here);
+        match (by_site.as_deref().map(nearest), by_release.as_deref().map(nearest), by_base.as_deref().map(nearest))
+        {
+            (Some(s), Some(r), Some(b)) => {
+                let moved_by_one = if s == b { Some(r) } else { Some(s).filter(|s| r == b || *s == r) };
+                moved_by_one == Some(got)
+            }
+            (Some(s), Some(r), None) => got == s || got == r,
+            (Some(one), None, _) | (None, Some(one), _) => got == one,
+            (None, None, _) => true,
+        }
+    })
+}
+
+/// Puts the fates of edits that were lined up blind to indentation as those of the edits that a survey tells: there a
+/// line at another level is another line.
+fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLines {
+    let told = line_edits(base, site, Blanks::IndentIsMeaning);
+    let touches = |a: &Range<usize>, b: &Range<usize>| a.start <= b.end && b.start <= a.end;
+    let meet = |edit: &Edit, fate: &EditFate| touches(&edit.old, &fate.base) && touches(&edit.new, &fate.site);
+    let distance = |edit: &Edit, fate: &EditFate| edit.old.start.abs_diff(fate.base.start);
+    // The told edits of each fate: those that it meets, else the nearest.
+    let homes: Vec<Vec<usize>> = merged
+        .edits
+        .iter()
+        .map(|fate| {
+            let met: Vec<usize> = (0..told.len()).filter(|k| meet(&told[*k], fate)).collect();
+            let nearest = (0..told.len()).min_by_key(|k| distance(&told[*k], fate));
+            if met.is_empty() { nearest.into_iter().collect() } else { met }
+        })
+        .collect();
+    let (result_lines, site_lines) = (split_lines(&merged.bytes), split_lines(site));
+    let fates: Vec<EditFate> = told
+        .iter()
+        .enumerate()
+        .map(|(k, edit)| {
+            let parts: Vec<&EditFate> =
+                merged.edits.iter().zip(&homes).filter(|(_, homes)| homes.contains(&k)).map(|(f, _)| f).collect();
+            let of_site = |s: &Source| s.site.is_some_and(|line| edit.new.contains(&line));
+            let standing: Vec<usize> =
+                (0..merged.sources.len()).filter(|at| of_site(&merged.sources[*at])).collect();
+            let as_written = standing.iter().all(|at| {
+                let line = merged.sources[*at].site.map(|line| site_lines[line].content);
+                line == Some(result_lines[*at].content)
+            });
+            let gravest = parts.iter().map(|f| f.outcome).max_by_key(|o| o.gravity());
+            let outcome = match gravest {
+                Some(Outcome::Already) if parts.iter().all(|f| f.base == edit.old && f.site == edit.new) => {
+                    Outcome::Already
+                }
+                None | Some(Outcome::Already | Outcome::Kept) if as_written => Outcome::Kept,
+                None | Some(Outcome::Already | Outcome::Kept) => Outcome::Fitted,
+                Some(graver) => graver,
+            };
+            let step = parts.iter().find_map(|f| f.step).or((outcome == Outcome::Fitted).then_some(Step::Space));
+            let release_lines = standing.iter().filter_map(|at| merged.sources[*at].release);
+            EditFate {
+                base: edit.old.clone(),
+                site: edit.new.clone(),
+                release: span(release_lines.map(|k| k..k + 1).chain(parts.iter().map(|f| f.release.clone()))),
+                result: span(standing.iter().map(|k| *k..k + 1).chain(parts.iter().map(|f| f.result.clone()))),
+                outcome,
+                step,
+            }
+        })
+        .collect();
+    for decision in &mut merged.decisions {
+        let mut edits: Vec<usize> = decision.edits.iter().flat_map(|e| homes[*e].clone()).collect();
+        edits.sort_unstable();
+        edits.dedup();
+        decision.edits = edits;
+    }
+    merged.edits = fates;
+    merged
+}
+
+/// The smallest range with all of several in it.
+fn span(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
+    ranges.reduce(|a, b| a.start.min(b.start)..a.end.max(b.end)).unwrap_or(0..0)
+}
