@@ -10,6 +10,7 @@
 //! * [`lines`]: the walk over the base that does both sides' operations
 //! * [`gaps`]: what happens when both sides inserted at one spot
 //! * [`tokens`]: the same table one level finer
+//! * [`slots`]: what within a text is one value
 //! * [`moves`]: following a stretch that one side moved
 //! * [`space`]: white space and line ends, which are form and not content
 //! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
@@ -25,6 +26,7 @@ mod lines;
 mod moves;
 mod ops;
 mod out;
+mod slots;
 mod space;
 mod structure;
 mod tags;

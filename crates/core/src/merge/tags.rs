@@ -1,6 +1,7 @@
 //! Tags of markup: attributes as a set by name, classes as a set that keeps order, declarations by property.
 
-use super::tokens::merge_prose;
+use super::Dialect;
+use super::tokens::{merge_prose, merge_tokens};
 
 /// One attribute (or other piece) of a tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -271,7 +272,10 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     let inner = |v: &[u8]| -> Option<Vec<u8>> { Some(v.strip_prefix(&[quote])?.strip_suffix(&[quote])?.to_vec()) };
     let (b, s, r) = (inner(b)?, inner(s)?, inner(r)?);
     let merged = if release.name.eq_ignore_ascii_case(b"class") || release.name.eq_ignore_ascii_case(b"rel") {
-        merge_words(&b, &s, &r)?
+        let blocks = [&b, &s, &r].iter().all(|text| (0..text.len()).any(|at| template_end(text, at).is_some()));
+        // Within a template block of a class list, by words: the tags of the block stand between.
+        let finer = || merge_tokens(&b, &s, &r, &Dialect::default(), false).filter(|_| blocks);
+        merge_words(&b, &s, &r).or_else(finer)?
     } else if release.name.eq_ignore_ascii_case(b"style") {
         merge_declarations(&b, &s, &r)?
     } else {
@@ -535,6 +539,13 @@ mod tests {
             "\n  a\n  b\n  c x\n",
             "the release's form"
         );
+    }
+
+    #[test]
+    fn a_class_list_with_a_template_block_merges_around_its_tags() {
+        let list = |a: &str, b: &str| format!("<p class=\"{a}{{% if x %}} b{{% else %}} {b}{{% endif %}}\">");
+        assert_eq!(merge(&list("a", "c"), &list("a", "own"), &list("new", "c")), Some(list("new", "own")));
+        assert_eq!(merge(&list("a", "c"), &list("a", "own"), &list("a", "new")), None);
     }
 
     #[test]

@@ -8,12 +8,13 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use super::Dialect;
+use super::slots::Slots;
 use super::tags::{Tag, merge_tags, tag_end, template_end};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
 use crate::text::token::{TokenKind, tokens};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Sort {
+pub(super) enum Sort {
     /// A word, number or string.
     Word,
     /// Punctuation.
@@ -23,25 +24,25 @@ enum Sort {
 }
 
 #[derive(Debug, Clone, Copy)]
-struct Item<'a> {
-    lead: &'a [u8],
-    text: &'a [u8],
-    sort: Sort,
+pub(super) struct Item<'a> {
+    pub(super) lead: &'a [u8],
+    pub(super) text: &'a [u8],
+    pub(super) sort: Sort,
 }
 
 impl Item<'_> {
-    fn solid(&self) -> bool {
+    pub(super) fn solid(&self) -> bool {
         self.sort != Sort::Mark
     }
 
     /// Ends a declaration, so that what follows is another value.
-    fn separates(&self) -> bool {
+    pub(super) fn separates(&self) -> bool {
         matches!(self.text, b";" | b"{" | b"}")
     }
 
     /// Stands between two slots: something with content, or punctuation that structures (an argument's comma, an
     /// assignment). A dot, a dash or a quote may be inside of one value.
-    fn divides(&self, dialect: &Dialect) -> bool {
+    pub(super) fn divides(&self, dialect: &Dialect) -> bool {
         if dialect.declarations {
             return self.separates();
         }
@@ -77,6 +78,11 @@ fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
         let special = match text[i] {
             b'<' if dialect.markup => tag_end(text, i).map(|end| (end, Sort::Tag)),
             b'"' | b'\'' | b'`' if dialect.strings => string_end(text, i).map(|end| (end, Sort::Word)),
+            // A remark may hold a single quote or two.
+            b'/' if dialect.strings && !text[..i].ends_with(b":") => {
+                i = remark_end(text, i).unwrap_or(i + 1);
+                continue;
+            }
             _ => None,
         };
         let Some((end, sort)) = special else {
@@ -104,6 +110,16 @@ fn push_tokens<'a>(out: &mut Vec<Item<'a>>, text: &'a [u8]) -> &'a [u8] {
         out.push(Item { lead: token.lead, text: token.text, sort });
     }
     &text[text.len()..]
+}
+
+/// Returns the end of a remark `// …` or `/* … */` that begins at `i`.
+fn remark_end(text: &[u8], i: usize) -> Option<usize> {
+    let rest = &text[i..];
+    if rest.starts_with(b"//") {
+        return Some(i + rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len()));
+    }
+    let end = rest.starts_with(b"/*").then(|| rest.windows(2).skip(2).position(|w| w == b"*/"))?;
+    end.map(|at| i + at + 4)
 }
 
 /// Returns the end of a quoted string on one line.
@@ -145,175 +161,8 @@ fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
     Cow::Owned(key)
 }
 
-/// Where in the base one slot ends and another begins.
-struct Slots {
-    /// Per item: whether it stands between two slots.
-    divides: Vec<bool>,
-    /// Per item: the part of a declaration's value that it belongs to.
-    parts: Vec<Option<Part>>,
-}
-
-/// One of the blank-separated parts of a declaration's value: the width of a border, its style, its colour.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Part {
-    place: usize,
-    sort: PartSort,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum PartSort {
-    Measure,
-    Colour,
-    Call,
-    Keyword,
-}
-
-impl PartSort {
-    fn of(items: &[Item<'_>]) -> Self {
-        let digit = |item: Option<&Item<'_>>| item.is_some_and(|i| i.text.first().is_some_and(u8::is_ascii_digit));
-        match items.first().map_or(&b""[..], |item| item.text) {
-            b"#" => PartSort::Colour,
-            text if text.starts_with(b"#") => PartSort::Colour,
-            b"-" | b"+" | b"." if digit(items.get(1)) => PartSort::Measure,
-            _ if digit(items.first()) => PartSort::Measure,
-            _ if items.iter().any(|item| item.text == b"(") => PartSort::Call,
-            _ => PartSort::Keyword,
-        }
-    }
-}
-
-impl Slots {
-    fn of(base: &Version<'_>, dialect: &Dialect) -> Self {
-        let items = &base.items;
-        let mut divides: Vec<bool> = items.iter().map(|item| item.divides(dialect)).collect();
-        let mut parts = vec![None; items.len()];
-        if dialect.declarations {
-            // The layers of a shadow, the fonts of a family, the selectors of a rule, and arguments that are calls;
-            // but not the parts of a colour.
-            for k in commas(items) {
-                divides[k] = true;
-            }
-            // An interpolation `#{name}` is within a value.
-            for at in interpolations(items) {
-                divides[at].fill(false);
-            }
-            parts = value_parts(items);
-        }
-        Slots { divides, parts }
-    }
-
-    fn of_text(base: &Version<'_>) -> Self {
-        let letters = |text: &[u8]| text.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count();
-        let divides = |item: &Item<'_>| letters(item.text) >= 2 || matches!(item.text, b"," | b";");
-        Slots { divides: base.items.iter().map(divides).collect(), parts: vec![None; base.items.len()] }
-    }
-
-    /// The slots of a text in backquotes: the expressions within it; `None` where an edit is not wholly in one.
-    fn of_expressions(base: &Version<'_>, edits: &[&[Edit]]) -> Option<Self> {
-        let mut inside = false;
-        let within = |(k, item): (usize, &Item<'_>)| {
-            let opens = item.text == b"{" && k > 0 && base.items[k - 1].text == b"$";
-            inside = (inside || opens) && item.text != b"}";
-            inside && !opens
-        };
-        let within: Vec<bool> = base.items.iter().enumerate().map(within).collect();
-        let in_one = |e: &Edit| !e.old.is_empty() && within[e.old.clone()].iter().all(|inside| *inside);
-        edits.iter().copied().flatten().all(in_one).then(|| Slots {
-            divides: within.iter().map(|inside| !inside).collect(),
-            parts: vec![None; base.items.len()],
-        })
-    }
-
-    fn divided(&self, items: Range<usize>) -> bool {
-        self.divides[items].contains(&true)
-    }
-
-    /// Tells whether two stretches are parts of a value that say different things, with a part between: the width
-    /// of a border and its colour; but not two of its four margins.
-    fn other_parts(&self, before: &Range<usize>, after: &Range<usize>) -> bool {
-        let part = |range: &Range<usize>| {
-            let mut parts = self.parts[range.clone()].iter();
-            let first = (*parts.next()?)?;
-            parts.all(|p| *p == Some(first)).then_some(first)
-        };
-        let (Some(a), Some(b)) = (part(before), part(after)) else { return false };
-        a.place + 1 < b.place && a.sort != b.sort
-    }
-}
-
-/// The commas of a declaration that stand between two values of their own: those outside of brackets, and those
-/// between arguments that are all calls.
-fn commas(items: &[Item<'_>]) -> Vec<usize> {
-    struct Bracket {
-        commas: Vec<usize>,
-        /// Whether each argument so far is a call.
-        calls: bool,
-        argument_is_call: bool,
-    }
-    let open = || Bracket { commas: Vec::new(), calls: true, argument_is_call: false };
-    let mut out = Vec::new();
-    let mut brackets: Vec<Bracket> = Vec::new();
-    for (k, item) in items.iter().enumerate() {
-        match (item.text, brackets.last_mut()) {
-            (b"(", _) => brackets.push(open()),
-            (b")", Some(_)) => {
-                let closed = brackets.pop().unwrap_or_else(open);
-                if closed.calls && closed.argument_is_call {
-                    out.extend(closed.commas);
-                }
-                if let Some(outer) = brackets.last_mut() {
-                    outer.argument_is_call = true;
-                }
-            }
-            (b",", Some(bracket)) => {
-                bracket.commas.push(k);
-                bracket.calls &= std::mem::take(&mut bracket.argument_is_call);
-            }
-            (b",", None) => out.push(k),
-            _ => {}
-        }
-    }
-    out
-}
-
-/// The stretches `{name}` behind a `#`.
-fn interpolations(items: &[Item<'_>]) -> Vec<Range<usize>> {
-    let opens = |k: &usize| items[*k].text == b"{" && *k > 0 && items[*k - 1].text == b"#";
-    let close = |k: usize| (k..items.len()).find(|end| items[*end].text == b"}").map(|end| k..end + 1);
-    (0..items.len()).filter(opens).filter_map(close).collect()
-}
-
-/// To which part of a declaration's value each item belongs.
-fn value_parts(items: &[Item<'_>]) -> Vec<Option<Part>> {
-    let mut out = vec![None; items.len()];
-    let mut k = 0;
-    // A value starts behind a colon with a blank: none of a selector.
-    while let Some(colon) = (k..items.len()).find(|k| items[*k].text == b":") {
-        k = colon + 1;
-        if items.get(k).is_none_or(|item| item.lead.is_empty()) {
-            continue;
-        }
-        for place in 0.. {
-            let mut depth = 0i64;
-            let start = k;
-            while k < items.len() && !items[k].separates() {
-                if k > start && depth == 0 && !items[k].lead.is_empty() {
-                    break;
-                }
-                depth += i64::from(items[k].text == b"(") - i64::from(items[k].text == b")");
-                k += 1;
-            }
-            if k == start {
-                break;
-            }
-            out[start..k].fill(Some(Part { place, sort: PartSort::of(&items[start..k]) }));
-        }
-    }
-    out
-}
-
-struct Version<'a> {
-    items: Vec<Item<'a>>,
+pub(super) struct Version<'a> {
+    pub(super) items: Vec<Item<'a>>,
     keys: Vec<u32>,
 }
 
@@ -579,7 +428,7 @@ impl Done {
     fn clear_of(&self, before: &Done, slots: &Slots) -> bool {
         let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
         before.old.end <= self.old.start
-            && (self.tag || before.tag || parts || slots.divided(before.old.end..self.old.start))
+            && (self.tag || before.tag || parts || slots.divided(&before.old, &self.old))
     }
 }
 
@@ -737,6 +586,28 @@ mod tests {
         assert_eq!(merge(&style, "a: 1px solid red;", "a: 1px 2px solid red;", "a: 1px solid teal;"), None);
         let layers = merge(&style, "f: top 1s, left 2s;", "f: top 3s, left 2s;", "f: top 1s, left 4s, all 5s;");
         assert_eq!(layers.unwrap(), "f: top 3s, left 4s, all 5s;");
+    }
+
+    #[test]
+    fn conditions_arguments_and_remarks_of_styles_are_slots() {
+        let style = Dialect { declarations: true, strings: true, ..Dialect::default() };
+        let merged = |b: &str, s: &str, r: &str| merge(&style, b, s, r);
+        let media = |least: &str, most: &str| format!("@media (min-width: {least}) and (max-width: {most}) {{");
+        assert_eq!(
+            merged(&media("1px", "2px"), &media("3px", "2px"), &media("1px", "4px")),
+            Some(media("3px", "4px"))
+        );
+        let call = |name: &str, a: &str, b: &str| format!("a: {name}({a}, {b});");
+        let (base, own) = (call("mix", "$a", "$b"), call("mix", "$x", "$b"));
+        assert_eq!(merged(&base, &own, &call("mix", "$a", "$y")), Some(call("mix", "$x", "$y")));
+        assert_eq!(
+            merged(&base, &call("blend", "$a", "$b"), &call("mix", "$a", "$y")),
+            None,
+            "a name and its argument"
+        );
+        let remark = |a: &str, b: &str| format!("a: b; // it's {a} and that's {b}");
+        assert_eq!(merged(&remark("x1", "y1"), &remark("x2", "y1"), &remark("x1", "y2")), Some(remark("x2", "y2")));
+        assert_eq!(merged("a: b; /* old */", "a: c; /* old */", "a: b; /* new */").unwrap(), "a: c; /* new */");
     }
 
     #[test]
