@@ -158,72 +158,25 @@ pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec
     }
     let name = pick(base.name, site.name, release.name)?;
     let end = pick(base.end, site.end, release.end)?;
-    let wrapped = release.pieces.iter().any(|p| p.lead.contains(&b'\n'));
+    let order = piece_order(&base, &site, &release)?;
+    let wrapped = release.pieces.iter().rev().find(|p| p.lead.contains(&b'\n')).map(|p| p.lead);
     let mut out = [b"<", name].concat();
-    // What the site added, by the piece it follows on the site.
-    let added: Vec<(Option<&[u8]>, &Piece<'_>)> = site
-        .pieces
-        .iter()
-        .enumerate()
-        .filter(|(_, p)| base.find(p.name).is_none() && release.find(p.name).is_none())
-        .map(|(k, p)| (k.checked_sub(1).map(|k| site.pieces[k].name), p))
-        .collect();
-    let lead_of = |piece: &Piece<'_>| -> Vec<u8> {
-        match (wrapped, piece.lead.contains(&b'\n')) {
-            (true, _) => release
-                .pieces
-                .iter()
-                .rev()
-                .find(|p| p.lead.contains(&b'\n'))
-                .map_or(piece.lead, |p| p.lead)
-                .to_vec(),
-            (false, true) => b" ".to_vec(),
-            (false, false) => piece.lead.to_vec(),
-        }
-    };
-    let mut placed = vec![false; added.len()];
-    let mut follow = |out: &mut Vec<u8>, after: Option<&[u8]>| {
-        let mut after: Option<Vec<u8>> = after.map(<[u8]>::to_vec);
-        for (k, (previous, piece)) in added.iter().enumerate() {
-            let here = match (&after, previous) {
-                (None, None) => true,
-                (Some(a), Some(p)) => a.eq_ignore_ascii_case(p),
-                _ => false,
-            };
-            if here && !placed[k] {
-                placed[k] = true;
-                out.extend(lead_of(piece));
-                out.extend_from_slice(piece.text);
-                after = Some(piece.name.to_vec());
+    for place in order {
+        let (lead, text) = match place {
+            Placed::Release(k) => {
+                let piece = &release.pieces[k];
+                (piece.lead, merged_piece(base.find(piece.name), site.find(piece.name), piece)?)
             }
-        }
-    };
-    follow(&mut out, None);
-    for piece in &release.pieces {
-        let (b, s) = (base.find(piece.name), site.find(piece.name));
-        let text: Option<Vec<u8>> = match (b, s) {
-            (Some(b), Some(s)) => Some(merge_piece(b, s, piece)?),
-            // The site took out what the release kept; if the release changed it, ask.
-            (Some(b), None) => {
-                if !same(b.text, piece.text) {
-                    return None;
-                }
-                None
+            Placed::Site(k) => {
+                let piece = &site.pieces[k];
+                let own: &[u8] = if piece.lead.contains(&b'\n') { b" " } else { piece.lead };
+                (wrapped.unwrap_or(own), Some(piece.text.to_vec()))
             }
-            // Both added an attribute of this name.
-            (None, Some(s)) => {
-                if !same(s.text, piece.text) {
-                    return None;
-                }
-                Some(piece.text.to_vec())
-            }
-            (None, None) => Some(piece.text.to_vec()),
         };
         if let Some(text) = text {
-            out.extend_from_slice(piece.lead);
+            out.extend_from_slice(lead);
             out.extend(text);
         }
-        follow(&mut out, Some(piece.name));
     }
     // What the release took out and the site changed is a question.
     for piece in &base.pieces {
@@ -231,15 +184,69 @@ pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec
             return None;
         }
     }
-    for (k, (_, piece)) in added.iter().enumerate() {
-        if !placed[k] {
-            out.extend(lead_of(piece));
-            out.extend_from_slice(piece.text);
-        }
-    }
     out.extend_from_slice(release.end_lead);
     out.extend_from_slice(end);
     Some(out)
+}
+
+/// A piece of the merged tag: one of the release's, or one that only the site has.
+enum Placed {
+    Release(usize),
+    Site(usize),
+}
+
+/// In which order the pieces of the merged tag stand: each side's own where it put them. `None` where both put others in
+/// the place of the same one.
+fn piece_order(base: &Tag<'_>, site: &Tag<'_>, release: &Tag<'_>) -> Option<Vec<Placed>> {
+    let names =
+        |tag: &Tag<'_>| -> Vec<Vec<u8>> { tag.pieces.iter().map(|p| p.name.to_ascii_lowercase()).collect() };
+    let (in_base, in_site, in_release) = (names(base), names(site), names(release));
+    let is_own = |k: &usize| !in_base.contains(&in_site[*k]) && !in_release.contains(&in_site[*k]);
+    let edits = (ListEdits::of(&in_base, &in_site), ListEdits::of(&in_base, &in_release));
+    let (Some(own), Some(new)) = edits else {
+        // Someone changed the order: the release's, and what is the site's own behind what it follows there.
+        let mut out: Vec<Placed> = (0..in_release.len()).map(Placed::Release).collect();
+        for k in (0..in_site.len()).filter(is_own) {
+            let follows = |placed: &Placed| match placed {
+                Placed::Release(r) => k > 0 && in_release[*r] == in_site[k - 1],
+                Placed::Site(s) => *s + 1 == k,
+            };
+            let at = if k == 0 { Some(0) } else { out.iter().position(follows).map(|at| at + 1) };
+            out.insert(at.unwrap_or(out.len()), Placed::Site(k));
+        }
+        return Some(out);
+    };
+    if own.swaps_against(&new, &in_site, &in_release) {
+        return None;
+    }
+    let mut out = Vec::new();
+    for gap in 0..=in_base.len() {
+        let of_site = own.put[gap].iter().copied().filter(is_own).map(Placed::Site);
+        let of_release = new.put[gap].iter().copied().map(Placed::Release);
+        if new.replaces(gap) && !own.replaces(gap) {
+            out.extend(of_site.chain(of_release));
+        } else {
+            out.extend(of_release.chain(of_site));
+        }
+        let kept = in_base.get(gap).and_then(|name| in_release.iter().position(|n| n == name));
+        out.extend(kept.map(Placed::Release));
+    }
+    Some(out)
+}
+
+/// The text of a piece that the release has; nothing where the site took it out.
+fn merged_piece(
+    base: Option<&Piece<'_>>,
+    site: Option<&Piece<'_>>,
+    release: &Piece<'_>,
+) -> Option<Option<Vec<u8>>> {
+    match (base, site) {
+        (Some(b), Some(s)) => Some(Some(merge_piece(b, s, release)?)),
+        // If the release changed what the site took out, ask; and if both added it with other values.
+        (Some(b), None) => same(b.text, release.text).then_some(None),
+        (None, Some(s)) => same(s.text, release.text).then(|| Some(release.text.to_vec())),
+        (None, None) => Some(Some(release.text.to_vec())),
+    }
 }
 
 /// Compares blind to the width of blanks.
@@ -290,6 +297,13 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
 struct Entry<'a> {
     lead: &'a [u8],
     text: &'a [u8],
+}
+
+/// The blanks are form.
+impl PartialEq for Entry<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
 }
 
 /// Cuts a class list into entries. A template tag is one entry with what it touches, and so is a template block from
@@ -345,7 +359,7 @@ fn block_step(tag: &[u8]) -> i64 {
     i64::from(opens)
 }
 
-/// What one side did to a class list, by gaps between the entries of the base.
+/// What one side did to a list without repetitions, by gaps between the entries of the base.
 struct ListEdits {
     /// Per entry of the base: it is still there.
     kept: Vec<bool>,
@@ -355,18 +369,17 @@ struct ListEdits {
 
 impl ListEdits {
     /// `None` where the side put entries into another order.
-    fn of(base: &[Entry<'_>], side: &[Entry<'_>]) -> Option<Self> {
-        let at = |list: &[Entry<'_>], text: &[u8]| list.iter().position(|e| e.text == text);
-        let homes: Vec<usize> = base.iter().filter_map(|e| at(side, e.text)).collect();
+    fn of<T: PartialEq>(base: &[T], side: &[T]) -> Option<Self> {
+        let homes: Vec<usize> = base.iter().filter_map(|e| side.iter().position(|s| s == e)).collect();
         if homes.windows(2).any(|w| w[0] > w[1]) {
             return None;
         }
-        let kept: Vec<bool> = base.iter().map(|e| at(side, e.text).is_some()).collect();
+        let kept: Vec<bool> = base.iter().map(|e| side.contains(e)).collect();
         let mut put = vec![Vec::new(); base.len() + 1];
         // After the last kept entry, and so in place of those that are gone behind it.
         let mut gap = 0;
         for (k, entry) in side.iter().enumerate() {
-            match at(base, entry.text) {
+            match base.iter().position(|b| b == entry) {
                 Some(i) => gap = i + 1,
                 None => put[gap].push(k),
             }
@@ -374,10 +387,23 @@ impl ListEdits {
         Some(ListEdits { kept, put })
     }
 
+    /// Tells whether what was put into a gap stands in place of the entry behind it.
+    fn replaces(&self, gap: usize) -> bool {
+        self.kept.get(gap) == Some(&false)
+    }
+
     /// The entries that stand in the place of those that are gone around entry `k` of the base.
-    fn instead_of<'a>(&self, k: usize, side: &[Entry<'a>]) -> Vec<&'a [u8]> {
+    fn instead_of<'s, T>(&self, k: usize, side: &'s [T]) -> Vec<&'s T> {
         let gap = (0..=k).rev().take_while(|g| *g == k || !self.kept[*g]).last().unwrap_or(k);
-        self.put[gap..=k].iter().flatten().map(|at| side[*at].text).collect()
+        self.put[gap..=k].iter().flatten().map(|at| &side[*at]).collect()
+    }
+
+    /// Tells whether two sides put other entries in the place of the same one.
+    fn swaps_against<T: PartialEq>(&self, other: &ListEdits, own: &[T], others: &[T]) -> bool {
+        (0..self.kept.len()).filter(|k| !self.kept[*k] && !other.kept[*k]).any(|k| {
+            let (here, there) = (self.instead_of(k, own), other.instead_of(k, others));
+            !here.is_empty() && !there.is_empty() && here != there
+        })
     }
 }
 
@@ -387,35 +413,26 @@ impl ListEdits {
 pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
     let tail_from = release.len() - release.iter().rev().take_while(|b| b.is_ascii_whitespace()).count();
     let (base, site, release_list) = (entries(base)?, entries(site)?, entries(release)?);
-    let has = |list: &[Entry<'_>], entry: &Entry<'_>| list.iter().any(|e| e.text == entry.text);
-    let Some(release_edits) = ListEdits::of(&base, &release_list) else {
-        return merge_reordered(&base, &site, &release_list);
-    };
-    let Some(site_edits) = ListEdits::of(&base, &site) else {
+    let (Some(own), Some(new)) = (ListEdits::of(&base, &site), ListEdits::of(&base, &release_list)) else {
         return merge_reordered(&base, &site, &release_list);
     };
     // A class swapped for another by both: one value with two new names.
-    let swapped = (0..base.len()).filter(|k| !site_edits.kept[*k] && !release_edits.kept[*k]).any(|k| {
-        let (own, new) = (site_edits.instead_of(k, &site), release_edits.instead_of(k, &release_list));
-        !own.is_empty() && !new.is_empty() && own != new
-    });
-    if swapped {
+    if own.swaps_against(&new, &site, &release_list) {
         return None;
     }
     let mut out: Vec<Entry<'_>> = Vec::new();
     for gap in 0..=base.len() {
-        let new = release_edits.put[gap].iter().map(|k| release_list[*k]);
-        let own = site_edits.put[gap].iter().map(|k| site[*k]).filter(|e| !has(&release_list, e));
-        let own = own.map(|e| Entry { lead: b" ", ..e });
+        let of_release = new.put[gap].iter().map(|k| release_list[*k]);
+        let of_site = own.put[gap].iter().map(|k| site[*k]).filter(|e| !release_list.contains(e));
+        let of_site = of_site.map(|e| Entry { lead: b" ", ..e });
         // What only one side put in the place of the next entry stands behind what the other put before it.
-        let replaced = |edits: &ListEdits| edits.kept.get(gap) == Some(&false);
-        if replaced(&release_edits) && !replaced(&site_edits) {
-            out.extend(own.chain(new));
+        if new.replaces(gap) && !own.replaces(gap) {
+            out.extend(of_site.chain(of_release));
         } else {
-            out.extend(new.chain(own));
+            out.extend(of_release.chain(of_site));
         }
-        if gap < base.len() && site_edits.kept[gap] && release_edits.kept[gap] {
-            out.extend(release_list.iter().find(|e| e.text == base[gap].text));
+        if gap < base.len() && own.kept[gap] && new.kept[gap] {
+            out.extend(release_list.iter().find(|e| **e == base[gap]));
         }
     }
     Some(joined(&out, &release[tail_from..]))
@@ -423,15 +440,15 @@ pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
 
 /// Merges class lists of which a side changed the order: in the release's, with what the site added at the end.
 fn merge_reordered(base: &[Entry<'_>], site: &[Entry<'_>], release: &[Entry<'_>]) -> Option<Vec<u8>> {
-    let has = |list: &[Entry<'_>], entry: &Entry<'_>| list.iter().any(|e| e.text == entry.text);
-    let gone = |from: &[Entry<'_>]| base.iter().any(|e| !has(from, e));
-    let new = |from: &[Entry<'_>]| from.iter().any(|e| !has(base, e));
+    let gone = |from: &[Entry<'_>]| base.iter().any(|e| !from.contains(e));
+    let new = |from: &[Entry<'_>]| from.iter().any(|e| !base.contains(e));
     // With one's place open, whose new class stands for which old one is open too.
     if gone(site) && gone(release) && new(site) && new(release) {
         return None;
     }
-    let mut out: Vec<Entry<'_>> = release.iter().filter(|e| has(site, e) || !has(base, e)).copied().collect();
-    let own = site.iter().filter(|e| !has(base, e) && !has(release, e));
+    let mut out: Vec<Entry<'_>> =
+        release.iter().filter(|e| site.contains(e) || !base.contains(e)).copied().collect();
+    let own = site.iter().filter(|e| !base.contains(e) && !release.contains(e));
     out.extend(own.map(|e| Entry { lead: b" ", ..*e }));
     Some(joined(&out, b""))
 }
@@ -510,12 +527,19 @@ mod tests {
     fn attributes_are_a_set_by_name() {
         assert_eq!(
             merge("<a href=\"/\">", "<a href=\"/\" target=\"_blank\">", "<a href=\"/\" rel=\"me\">").unwrap(),
-            "<a href=\"/\" target=\"_blank\" rel=\"me\">"
+            "<a href=\"/\" rel=\"me\" target=\"_blank\">"
         );
         assert_eq!(merge("<i a=\"1\">", "<i a=\"2\">", "<i a=\"1\" b>").unwrap(), "<i a=\"2\" b>");
         assert_eq!(merge("<i a=\"1\">", "<i a=\"2\">", "<i a=\"3\">"), None);
         assert_eq!(merge("<i a=\"1\" b>", "<i b>", "<i a=\"3\" b>"), None, "deleted here, changed there");
         assert_eq!(merge("<i a b>", "<i b>", "<i a b c>").unwrap(), "<i b c>");
+        let (own, new) = ("<i a=\"1\" own=\"2\" c>", "<i new=\"1\" b=\"2\" c>");
+        assert_eq!(
+            merge("<i a=\"1\" b=\"2\" c>", own, new).unwrap(),
+            "<i new=\"1\" own=\"2\" c>",
+            "each in its place"
+        );
+        assert_eq!(merge("<i a c>", "<i own c>", "<i new c>"), None, "one attribute, two new names");
     }
 
     #[test]
