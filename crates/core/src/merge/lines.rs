@@ -864,7 +864,12 @@ impl<'a> Walk<'a, '_> {
             refitted |= content != line.content;
             // It ends as the line does that it stands for, or as most lines do.
             let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
-            self.out.line(&content, end, Source::of_site(j));
+            let source = own.map_or(Source::of_site(j), |r| Source {
+                base: Some(stands_for),
+                site: Some(j),
+                release: Some(r),
+            });
+            self.out.line(&content, end, source);
             j += 1;
         }
         let (outcome, step) = match step {

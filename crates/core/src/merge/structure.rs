@@ -38,6 +38,9 @@ pub(crate) fn merge_indented(
     if sound { by_level } else { merge_checked(base, site, release, dialect, options, true) }
 }
 
+/// Lines before and behind that are looked at for a line's neighbours in its block.
+const NEAR: usize = 200;
+
 /// One version's lines: which line opens the block that each stands in.
 struct Tree {
     parents: Vec<Option<usize>>,
@@ -104,10 +107,23 @@ fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
         };
         around.iter().filter(only).copied().collect()
     };
+    let nearest = |around: &[usize]| around.iter().copied().find(common);
+    // Whether the nearest line that both have, before or behind a line in the same block of its version, stands in
+    // this block of the result.
+    let moved_along = |tree: &Tree, line: Option<usize>, homes: &HashMap<usize, usize>, block, got| {
+        let Some(line) = line else { return false };
+        let along = |k: usize| {
+            let at = homes.get(&k).copied().filter(common)?;
+            let here: Vec<usize> = result.around(at).collect();
+            (nearest(&around(tree, k, homes)) == block).then(|| nearest(&here) == got)
+        };
+        let before = (line.saturating_sub(NEAR)..line).rev().find_map(along);
+        let behind = (line + 1..(line + 1 + NEAR).min(tree.parents.len())).find_map(along);
+        before == Some(true) || behind == Some(true)
+    };
     (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at]).all(|at| {
         let source = merged.sources[at];
         let here: Vec<usize> = result.around(at).collect();
-        let nearest = |around: &[usize]| around.iter().copied().find(common);
         let by_site = source.site.map(|k| around(&site, k, &of_site));
         let by_release = source.release.map(|k| around(&release, k, &of_release));
         let by_base = source.base.map(|k| around(&base, k, &of_base));
@@ -126,7 +142,9 @@ fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
                 moved_by_one == Some(got)
             }
             (Some(s), Some(r), None) => got == s || got == r,
-            (Some(one), None, _) | (None, Some(one), _) => got == one,
+            // It stands where the other side put its neighbours in that block.
+            (Some(s), None, _) => got == s || moved_along(&site, source.site, &of_site, s, got),
+            (None, Some(r), _) => got == r || moved_along(&release, source.release, &of_release, r, got),
             (None, None, _) => true,
         }
     })
