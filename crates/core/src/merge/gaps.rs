@@ -3,6 +3,7 @@
 use super::balance::{depth_of, never_below};
 use super::{Dialect, Insertions, Step, Trust, balance};
 use crate::text::Line;
+use crate::text::key::is_weak;
 
 /// The two insertions and where they stand.
 pub(crate) struct Gap<'a> {
@@ -40,10 +41,12 @@ impl Gap<'_> {
     /// Decides by the rules of the dialect.
     pub(crate) fn unite(&self, dialect: &Dialect, trust: Trust) -> Union {
         let (s, r) = (self.site_keys, self.release_keys);
-        if contains(r, s) {
+        // Lone braces stand in every block: that does not make one insertion a part of the other.
+        let telling = |lines: &[Line<'_>]| blank(lines) || lines.iter().any(|l| !is_weak(l.trimmed()));
+        if s == r || telling(self.site) && contains(r, s) {
             return Union::Release(Step::Contains);
         }
-        if contains(s, r) {
+        if telling(self.release) && contains(s, r) {
             return Union::Site(Step::Contains);
         }
         if blank(self.site) || blank(self.release) {
@@ -58,7 +61,7 @@ impl Gap<'_> {
         // A common head or tail with words in it means that the two wrote the same thing differently; common
         // braces and blank lines mean nothing.
         let shared = self.site[..head].iter().chain(&self.site[s.len() - tail..]);
-        if shared.into_iter().any(|l| !crate::text::key::is_weak(l.trimmed())) {
+        if shared.into_iter().any(|l| !is_weak(l.trimmed())) {
             return Union::Ask;
         }
         let site_whole = whole(self.site, dialect);
@@ -364,8 +367,13 @@ mod tests {
 
     #[test]
     fn one_insertion_may_contain_the_other() {
-        assert_eq!(unite("a\nb\nc\n", "b\n", Insertions::Unknown, Some("z")), Union::Site(Step::Contains));
+        assert_eq!(
+            unite("one\ntwo\nthree\n", "two\n", Insertions::Unknown, Some("z")),
+            Union::Site(Step::Contains)
+        );
         assert_eq!(unite("\n", "b\n", Insertions::Unknown, Some("z")), Union::Both(Step::BothInserted));
         assert_eq!(unite("\n", "b\n\n", Insertions::Unknown, Some("z")), Union::Release(Step::Contains));
+        let both = unite("a {\n}\n", "}\n", Insertions::Unknown, None);
+        assert_eq!(both, Union::Both(Step::BothInserted), "the brace is another one");
     }
 }

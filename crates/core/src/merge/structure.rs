@@ -6,14 +6,14 @@
 //! that it stood in: in that of the side that put it there, or that moved it, and beneath whatever a side wrapped
 //! around it.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
 use super::align::line_edits;
 use super::lines::MergedLines;
 use super::out::Source;
 use super::text::merge_checked;
-use super::{Dialect, EditFate, MergeOptions, Outcome, Step, Trust};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
 use crate::diff::Edit;
 use crate::text::key::Blanks;
 use crate::text::{Line, split_lines};
@@ -24,18 +24,42 @@ pub(crate) fn merge_indented(
     dialect: &Dialect,
     options: &MergeOptions,
 ) -> MergedLines {
-    let by_level = merge_checked(base, site, release, dialect, options, false);
-    let sound = is_sound(&by_level, [base, site, release]);
-    if options.trust == Trust::Strict || sound && by_level.decisions.is_empty() {
-        return if sound { by_level } else { merge_checked(base, site, release, dialect, options, true) };
+    let versions = [base, site, release];
+    let by_level = merge_checked(base, site, release, dialect, options, &[]);
+    let astray = lines_astray(&by_level, versions);
+    if astray.is_empty() && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
+        return by_level;
     }
-    let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
-    let blindly = merge_checked(base, site, release, &blind, options, false);
-    let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
-    if fewer && is_sound(&blindly, [base, site, release]) {
-        return told_by_level(blindly, base, site);
+    if options.trust != Trust::Strict {
+        let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
+        let blindly = merge_checked(base, site, release, &blind, options, &[]);
+        let fewer = !astray.is_empty() || blindly.decisions.len() < by_level.decisions.len();
+        if fewer && lines_astray(&blindly, versions).is_empty() {
+            return told_by_level(blindly, base, site);
+        }
     }
-    if sound { by_level } else { merge_checked(base, site, release, dialect, options, true) }
+    if astray.is_empty() {
+        return by_level;
+    }
+    // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
+    let asked = edits_beside(&by_level, &astray);
+    let merged = merge_checked(base, site, release, dialect, options, &asked);
+    if lines_astray(&merged, versions).is_empty() {
+        return merged;
+    }
+    let all: Vec<_> = (0..by_level.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
+    merge_checked(base, site, release, dialect, options, &all)
+}
+
+/// The site edits that stand in the result where some lines do, or nearest to them.
+fn edits_beside(merged: &MergedLines, lines: &[usize]) -> Vec<(usize, Reason)> {
+    let distance = |k: &usize, line: usize| {
+        let at = &merged.edits[*k].result;
+        line.saturating_sub(at.end).max(at.start.saturating_sub(line))
+    };
+    let nearest = |line: &usize| (0..merged.edits.len()).min_by_key(|k| distance(k, *line));
+    let edits: BTreeSet<usize> = lines.iter().filter_map(nearest).collect();
+    edits.into_iter().map(|k| (k, Reason::Doubtful)).collect()
 }
 
 /// Lines before and behind that are looked at for a line's neighbours in its block.
@@ -75,21 +99,23 @@ impl Tree {
     }
 }
 
-/// Tells whether each line of a result stands in the block that it stood in.
-fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
+/// The lines of a result that do not stand in the block that they stood in.
+fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     let lines = split_lines(&merged.bytes);
     let mut asked = vec![false; lines.len()];
     for decision in &merged.decisions {
         asked.iter_mut().take(decision.result.end).skip(decision.result.start).for_each(|a| *a = true);
     }
     // Of lines that were merged by words over several nothing is known.
-    if (0..lines.len()).any(|at| merged.sources[at] == Source::default() && !asked[at] && !lines[at].is_blank()) {
-        return false;
+    let unknown = |at: &usize| merged.sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
+    let unknown: Vec<usize> = (0..lines.len()).filter(unknown).collect();
+    if !unknown.is_empty() {
+        return unknown;
     }
     let result = Tree::of(&lines, |at| asked[at]);
     let [base, site, release] = versions.map(|text| Tree::of(&split_lines(text), |_| false));
     if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
-        return false;
+        return (0..lines.len()).collect();
     }
     let homes = |pick: fn(&Source) -> Option<usize>| -> HashMap<usize, usize> {
         merged.sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
@@ -121,7 +147,7 @@ fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
         let behind = (line + 1..(line + 1 + NEAR).min(tree.parents.len())).find_map(along);
         before == Some(true) || behind == Some(true)
     };
-    (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at]).all(|at| {
+    let at_home = |at: usize| {
         let source = merged.sources[at];
         let here: Vec<usize> = result.around(at).collect();
         let by_site = source.site.map(|k| around(&site, k, &of_site));
@@ -147,7 +173,8 @@ fn is_sound(merged: &MergedLines, versions: [&[u8]; 3]) -> bool {
             (None, Some(r), _) => got == r || moved_along(&release, source.release, &of_release, r, got),
             (None, None, _) => true,
         }
-    })
+    };
+    (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at] && !at_home(*at)).collect()
 }
 
 /// Puts the fates of edits that were lined up blind to indentation as those of the edits that a survey tells: there a

@@ -99,7 +99,7 @@ fn merge_bodies(
 ) -> MergedLines {
     let once = |base, site, release| match dialect.blanks {
         Blanks::IndentIsMeaning => merge_indented([base, site, release], dialect, options),
-        _ => merge_checked(base, site, release, dialect, options, false),
+        _ => merge_checked(base, site, release, dialect, options, &[]),
     };
     let merged = once(base, site, release);
     if options.trust != Trust::Strict || !merged.decisions.is_empty() {
@@ -110,29 +110,29 @@ fn merge_bodies(
     if mirrored.decisions.is_empty() && mirrored.bytes == merged.bytes {
         return merged;
     }
-    merge_checked(base, site, release, dialect, options, true)
+    let all: Vec<_> = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
+    merge_checked(base, site, release, dialect, options, &all)
 }
 
-/// Merges and checks the result; with `ask_all`, every change is a question.
+/// Merges and checks the result; the site edits in `asked` are questions from the start.
 pub(crate) fn merge_checked(
     base: &[u8],
     site: &[u8],
     release: &[u8],
     dialect: &Dialect,
     options: &MergeOptions,
-    ask_all: bool,
+    asked: &[(usize, Reason)],
 ) -> MergedLines {
     let mut interner = Interner::new();
     let mut side = |body| Side::new(body, dialect.blanks, &mut interner);
     let (b, s, r) = (side(base), side(site), side(release));
     let weak = Weak::of(&[&b, &s, &r]);
     let context =
-        Context { dialect, options, weak: &weak, from: From::Front, asked: &[], nested: None, follow_moves: true };
-    let mut asked: Vec<(usize, Reason)> = Vec::new();
+        Context { dialect, options, weak: &weak, from: From::Front, asked, nested: None, follow_moves: true };
+    let mut asked = asked.to_vec();
     let mut merged = merge_lines(&b, &s, &r, context);
-    if ask_all {
-        asked = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
-        return merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+    if asked.len() == merged.edits.len() {
+        return merged;
     }
 
     // The doubt check: lined up from the other end, does any change land elsewhere?
@@ -140,8 +140,9 @@ pub(crate) fn merge_checked(
     if options.trust != Trust::Bold && !one_way {
         let other = merge_lines(&b, &s, &r, Context { from: From::Back, ..context });
         if other.bytes != merged.bytes {
-            asked = doubtful(&merged, &other);
-            if !asked.is_empty() {
+            let doubted = doubtful(&merged, &other);
+            if !doubted.is_empty() {
+                asked.extend(doubted);
                 merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
             }
         }

@@ -197,13 +197,21 @@ fn looks_like_page(head: &[u8]) -> bool {
     closers >= 2 && closers * 8 >= lines
 }
 
+/// Tells whether blocks are held together by braces, in a language that may have them.
+fn has_braces(head: &[u8]) -> bool {
+    let lines = || head.split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
+    let (opening, closing) =
+        (lines().filter(|l| l.ends_with(b"{")).count(), lines().filter(|l| *l == b"}").count());
+    opening > 0 && closing > 0 && (opening + closing) * 8 >= lines().filter(|l| !l.is_empty()).count()
+}
+
 /// Returns what the merge needs to know of a file's language.
 pub fn dialect_of(path: &str, kind: Kind, head: &[u8]) -> Dialect {
     let extension = extension(path);
     let indented = matches!(
         extension.as_str(),
         "yaml" | "yml" | "sass" | "styl" | "pug" | "jade" | "haml" | "slim" | "py" | "coffee"
-    );
+    ) && !(extension == "styl" && has_braces(head));
     let plain = Dialect {
         blanks: if indented { Blanks::IndentIsMeaning } else { Blanks::AreForm },
         insertions: Insertions::Unknown,
@@ -245,6 +253,8 @@ mod tests {
     fn indentation_is_meaning_where_it_is() {
         assert_eq!(dialect_of("a.yml", Kind::Settings, b"").blanks, Blanks::IndentIsMeaning);
         assert_eq!(dialect_of("a.css", Kind::Style, b"").blanks, Blanks::AreForm);
+        assert_eq!(dialect_of("a.styl", Kind::Style, b"a\n  b c\n").blanks, Blanks::IndentIsMeaning);
+        assert_eq!(dialect_of("a.styl", Kind::Style, b"a {\n  b: c;\n}\n").blanks, Blanks::AreForm);
         assert!(!dialect_of("a.json", Kind::Settings, b"").markers);
     }
 }
