@@ -839,7 +839,12 @@ impl<'a> Walk<'a, '_> {
     fn site_lines(&mut self, op: &Op, range: Range<usize>, g: usize, step: Option<Step>) {
         let from = self.out.lines();
         let mut refitted = false;
-        let reference = self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end));
+        // Behind the end of the file no block is open, however deep the last lines have come to stand.
+        let behind_all = g == self.base.lines.len()
+            && self.site.lines[range.start..].iter().any(|l| l.indent().is_empty() && !l.is_blank());
+        let reference = (!behind_all)
+            .then(|| self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end)))
+            .flatten();
         let mut j = range.start;
         while j < range.end {
             if let Some(at) =

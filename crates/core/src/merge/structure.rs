@@ -42,26 +42,38 @@ pub(crate) fn merge_indented(
         return by_level;
     }
     // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
-    let asked = edits_beside(&by_level, &astray);
-    let merged = merge_checked(base, site, release, dialect, options, &asked);
-    if lines_astray(&merged, versions).is_empty() {
-        return merged;
+    let mut asked: BTreeSet<usize> = BTreeSet::new();
+    let (mut merged, mut astray) = (by_level, astray);
+    for _ in 0..ROUNDS {
+        let before = asked.len();
+        asked.extend(edits_beside(&merged, &astray));
+        if asked.len() == before {
+            break;
+        }
+        let reasons: Vec<_> = asked.iter().map(|k| (*k, Reason::Doubtful)).collect();
+        merged = merge_checked(base, site, release, dialect, options, &reasons);
+        astray = lines_astray(&merged, versions);
+        if astray.is_empty() {
+            return merged;
+        }
     }
-    let all: Vec<_> = (0..by_level.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
+    let all: Vec<_> = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
     merge_checked(base, site, release, dialect, options, &all)
 }
 
 /// The site edits that stand in the result where some lines do, or nearest to them.
-fn edits_beside(merged: &MergedLines, lines: &[usize]) -> Vec<(usize, Reason)> {
+fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
     let distance = |k: &usize, line: usize| {
         let at = &merged.edits[*k].result;
         line.saturating_sub(at.end).max(at.start.saturating_sub(line))
     };
-    let nearest = |line: &usize| (0..merged.edits.len()).min_by_key(|k| distance(k, *line));
-    let edits: BTreeSet<usize> = lines.iter().filter_map(nearest).collect();
-    edits.into_iter().map(|k| (k, Reason::Doubtful)).collect()
+    let settled = |k: &usize| merged.edits[*k].outcome != Outcome::Open;
+    let nearest = |line: &usize| (0..merged.edits.len()).filter(settled).min_by_key(|k| distance(k, *line));
+    lines.iter().filter_map(nearest).collect()
 }
 
+/// How often more edits are asked about before all are.
+const ROUNDS: usize = 8;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 
