@@ -36,7 +36,7 @@ impl<'a> Side<'a> {
 
     /// The lines that open the blocks that a line stands in, the innermost first: the nearest above that are indented
     /// less, each.
-    fn blocks(&self, at: usize) -> impl Iterator<Item = usize> {
+    pub(crate) fn blocks(&self, at: usize) -> impl Iterator<Item = usize> {
         let mut width = self.width(at);
         (at.saturating_sub(BLOCK)..at).rev().filter(move |k| {
             let opens = !self.lines[*k].is_blank() && self.width(*k) < width;

@@ -14,6 +14,7 @@
 //! * [`moves`]: following a stretch that one side moved
 //! * [`space`]: white space and line ends, which are form and not content
 //! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
+//! * [`hints`]: what may be the answer to a question
 //! * [`balance`]: counting brackets and tags before trusting a result
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable
@@ -22,6 +23,7 @@
 mod align;
 mod balance;
 mod gaps;
+mod hints;
 mod lines;
 mod moves;
 mod ops;

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use super::align::{From, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance, balance_of};
+use super::hints::add_hints;
 use super::lines::{Context, MergedLines, merge_lines};
 use super::structure::merge_indented;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
@@ -198,6 +199,7 @@ pub(crate) fn merge_checked(
             merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
         }
     }
+    add_hints(&mut merged, [&b, &s, &r], &weak, dialect);
     merged
 }
 

@@ -492,3 +492,138 @@ fn a_small_change_in_a_long_stretch_is_a_small_question() {
     let question = "<<<<<<< site\noil(mill);\n||||||| base\n=======\n>>>>>>> release 2.0.0\n";
     assert_eq!(text(&merged), format!("start(first);\n{long}{question}end(first);\n"));
 }
+
+#[test]
+fn classes_and_attributes_stand_where_each_side_put_them() {
+    let tag = |attributes: &str| format!("<a {attributes}>x</a>\n");
+    gives(
+        &PAGE,
+        [
+            &tag("class=\"callout note wide\" data-at=\"1\" href=\"/\""),
+            &tag("class=\"own note wide\" data-at=\"1\" href=\"/own\""),
+            &tag("class=\"callout alert wide\" data-new-at=\"1\" href=\"/\""),
+        ],
+        &tag("class=\"own alert wide\" data-new-at=\"1\" href=\"/own\""),
+    );
+    let list =
+        |first: &str, last: &str| tag(&format!("class=\"{first}{{% if x %}} on{{% else %}} {last}{{% endif %}}\""));
+    gives(&PAGE, [&list("box", "off"), &list("box", "own"), &list("tile", "off")], &list("tile", "own"));
+}
+
+#[test]
+fn what_the_release_puts_at_the_edge_of_a_wrap_stays_outside() {
+    let base = "<ul>\n  <li>first thing</li>\n  <li>second thing</li>\n</ul>\n";
+    let site = "<ul>\n  {% if open %}\n    <li>first thing</li>\n    <li>second thing</li>\n  {% endif %}\n</ul>\n";
+    let release = base.replace("</ul>", "  <li>third thing</li>\n</ul>").replace("first", "very first");
+    let wrapped =
+        site.replace("first", "very first").replace("{% endif %}\n", "{% endif %}\n  <li>third thing</li>\n");
+    gives(&PAGE, [base, site, &release], &wrapped);
+}
+
+#[test]
+fn what_is_written_behind_the_end_stays_behind_it() {
+    let base = "one(first);\ntwo(second);\n";
+    let site = format!("{base}\nown(last);\n");
+    let release = "(function () {\n  one(first);\n  two(second);\n  three(third);\n})();\n";
+    gives(&SCRIPT, [base, &site, release], &format!("{release}\nown(last);\n"));
+    let rules = ".a {\n  color: red;\n}\n.b {\n  top: 0;\n}\n";
+    let own = "\n.own {\n  color: teal;\n}\n";
+    gives(
+        &STYLE,
+        [rules, &format!("{rules}{own}"), ".a{color:red}.b{top:0}\n"],
+        &format!(".a{{color:red}}.b{{top:0}}\n{own}"),
+    );
+}
+
+#[test]
+fn a_blank_line_sets_an_insertion_apart_from_what_the_other_side_replaced() {
+    let base = "start(it);\nold(first);\nold(second);\nend(it);\n";
+    let site = base.replace("old(first);\nold(second);\n", "own(mill);\n");
+    let release = base.replace("end(it)", "\ncheck(all);\n\nend(it)");
+    gives(&SCRIPT, [base, &site, &release], &release.replace("old(first);\nold(second);\n", "own(mill);\n"));
+    let beside = base.replace("end(it)", "check(all);\nend(it)");
+    asks(&SCRIPT, [base, &site, &beside], Reason::PlaceOpen);
+}
+
+#[test]
+fn blanks_at_the_ends_of_lines_go_where_the_release_took_them_out() {
+    let base = "<p>one</p> \n<p>two</p> \n<p>three</p> \n<p>four</p> \n";
+    let site = base.replace("<p>two</p> ", "<p>own</p> ").replace("<p>four", "<i>more</i> \n<p>four");
+    let release = base.replace(" \n", "\n");
+    gives(&PAGE, [base, &site, &release], &site.replace(" \n", "\n"));
+}
+
+#[test]
+fn a_line_of_another_block_is_not_the_line() {
+    let rule = |name: &str, lines: &str| format!(".{name} {{\n{lines}}}\n");
+    let base = rule("left", "  float: left;\n  margin-left: 1em;\n")
+        + &rule("right", "  float: right;\n  margin-right: 1em;\n");
+    let site = base.replace("margin-left: 1em;", "margin-left: 1em; /* own */");
+    let release = rule("left", "  float: left;\n  margin-right: 1em;\n")
+        + &rule("right", "  float: right;\n  margin-left: 1em;\n");
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert!(!text(&merged).contains("float: right;\n  margin-left: 1em; /* own */"), "{}", text(&merged));
+}
+
+#[test]
+fn a_line_that_was_changed_in_place_did_not_move_to_its_new_copy() {
+    let base = "setup(all);\n\neach(size in sizes) {\n  print(size);\n}\n\nfinish(all);\n";
+    let site = base.replace("each(size in sizes) {", "each(size in sizes) { // own");
+    let release = format!(
+        "build(x) {{\n  each(size in sizes) {{\n    keep(size);\n  }}\n}}\n\n{}",
+        base.replace("each(size in sizes)", "each(size in styles)")
+    );
+    let merged = merge(&SCRIPT, base, &site, &release);
+    assert!(!text(&merged).contains("each(size in sizes) { // own\n    keep"), "{}", text(&merged));
+}
+
+const TREE: Dialect = Dialect {
+    blanks: Blanks::IndentIsMeaning,
+    insertions: daxle_core::merge::Insertions::Unknown,
+    markup: false,
+    strings: false,
+    declarations: false,
+    markers: true,
+};
+
+#[test]
+fn a_wrap_is_followed_where_indentation_is_meaning() {
+    let base = "main\n  h1 title\n  p first text\n  p last text\nfooter\n  p end\n";
+    let site = "main\n  .own\n    h1 title\n    p first text\n    p last text\nfooter\n  p end\n";
+    let release = "main\n  h1 title\n  p first text\n  ul\n    li new item\n  p last text\nfooter\n  p end\n";
+    let merged = merge(&TREE, base, site, release);
+    assert_eq!(text(&merged), site.replace("    p last", "    ul\n      li new item\n    p last"));
+    assert!(merged.decisions.is_empty());
+    // The survey's changes are told, not those of the blind alignment.
+    assert_eq!(
+        merged.edits.len(),
+        daxle_core::merge::line_edits(base.as_bytes(), site.as_bytes(), TREE.blanks).len()
+    );
+}
+
+#[test]
+fn a_line_that_would_come_to_stand_in_another_block_is_a_question() {
+    let base = "first\n  one\nsecond\n  two\nthird\n  three\n";
+    let site = base.replace("second\n", "");
+    let release = base.replace("second\n", "new\n  other\nsecond\n");
+    asks(&TREE, [base, &site, &release], Reason::Doubtful);
+}
+
+#[test]
+fn what_the_release_dropped_comes_with_a_hint() {
+    let base = ".a {\n  top: 0;\n}\n.ribbon {\n  color: red;\n  margin: 0;\n}\n.b {\n  top: 1px;\n}\n";
+    let site = base.replace("color: red", "color: teal");
+    let release = ".a {\n  top: 0;\n}\n.b {\n  top: 1px;\n}\n";
+    let merged = merge(&STYLE, base, &site, release);
+    assert_eq!(merged.decisions[0].reason, Reason::ReleaseDeleted);
+    assert_eq!(
+        merged.decisions[0].hint.as_deref(),
+        Some("to keep it, put it in a rule of your own at the end: .ribbon { color: teal; }")
+    );
+    let base = "<p>start</p>\n<p>opening hours of the mill</p>\n<p>end</p>\n";
+    let site = base.replace("hours of", "hours and days of");
+    let release = "<p>start</p>\n<p>end</p>\n<h2>Other</h2>\n<div>all the opening hours of our mill</div>\n";
+    let merged = merge(&PAGE, base, &site, release);
+    let hint = merged.decisions[0].hint.as_deref().unwrap_or_default();
+    assert!(hint.contains("line 4: <div>all the opening hours of our mill</div>"), "{hint}");
+}
