@@ -30,7 +30,7 @@ impl<'a> Side<'a> {
     }
 
     /// How far a line is indented, in columns.
-    fn width(&self, at: usize) -> usize {
+    pub(crate) fn width(&self, at: usize) -> usize {
         self.lines[at].indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum()
     }
 

@@ -118,6 +118,8 @@ const LOOKED_AT: usize = 20_000;
 /// A stretch whose merge stands in place of some lines of a side.
 struct Replaced {
     lines: Range<usize>,
+    /// Where they stood in the base.
+    base: Range<usize>,
     merged: MergedLines,
     /// Where the nested merge's base and site begin in the whole.
     origin: (usize, usize),
@@ -223,7 +225,8 @@ impl<'a> Walk<'a, '_> {
             }
             let origin = (moved.base.start, site_span.start);
             let (lines, release_from, step) = (moved.side.clone(), moved.side.start, Step::Moved);
-            self.from_release_moves.push(Replaced { lines, merged, origin, release_from, edits, step });
+            let base = moved.base;
+            self.from_release_moves.push(Replaced { lines, base, merged, origin, release_from, edits, step });
         }
         for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
             let inside = |k: &usize| self.within(self.release, &release_edits[*k], &moved);
@@ -249,7 +252,8 @@ impl<'a> Walk<'a, '_> {
             }
             let origin = (moved.base.start, moved.side.start);
             let (lines, release_from, step) = (moved.side, release_span.start, Step::SiteMoved);
-            self.from_site_moves.push(Replaced { lines, merged, origin, release_from, edits, step });
+            let base = moved.base;
+            self.from_site_moves.push(Replaced { lines, base, merged, origin, release_from, edits, step });
         }
     }
 
@@ -452,14 +456,57 @@ impl<'a> Walk<'a, '_> {
             (OpKind::Insert, _) | (_, OpKind::Insert) => Reason::PlaceOpen,
             _ => Reason::BothChanged,
         };
+        let base = match (site.kind, release.kind) {
+            (OpKind::Delete, OpKind::Delete) => None,
+            (_, OpKind::Delete) => Some(self.dropped_block(&site.base, &release.base, &self.from_release_moves)),
+            (OpKind::Delete, _) => Some(self.dropped_block(&release.base, &site.base, &self.from_site_moves)),
+            _ => None,
+        };
+        let whole = site.base.start.min(release.base.start)..site.base.end.max(release.base.end);
         Region {
-            base: site.base.start.min(release.base.start)..site.base.end.max(release.base.end),
+            base: base.unwrap_or(whole),
             site: vec![s],
             release: vec![r],
             reason,
             doubt: reason == Reason::Doubtful,
             moved_to: None,
         }
+    }
+
+    /// What of a deletion a question about some lines within it is about: the whole block that they stand in, so that
+    /// it can be put back, but nothing more. What moved elsewhere is not part of it.
+    fn dropped_block(&self, inner: &Range<usize>, deleted: &Range<usize>, moves: &[Replaced]) -> Range<usize> {
+        let (mut from, mut to) = (deleted.start, deleted.end);
+        for moved in moves.iter().map(|m| &m.base) {
+            if moved.end <= inner.start {
+                from = from.max(moved.end);
+            } else if inner.end <= moved.start {
+                to = to.min(moved.start);
+            }
+        }
+        if inner.start < from || to < inner.end {
+            return inner.start.min(deleted.start)..inner.end.max(deleted.end);
+        }
+        let blank = |i: usize| self.base.lines[i].is_blank();
+        let within = |i: &usize| from <= *i && *i < to;
+        let first = inner.start.min(to.saturating_sub(1)).max(from);
+        let opener = self.base.blocks(first).filter(within).last();
+        // The paragraph above it goes with it: a rule's selectors, its comment.
+        let mut start = opener.unwrap_or(inner.start).min(inner.start);
+        while start > from && !blank(start - 1) {
+            start -= 1;
+        }
+        let mut end = inner.end.max(start);
+        if let Some(opener) = opener {
+            let depth = self.base.width(opener);
+            while end < to && (blank(end) || self.base.width(end) > depth) {
+                end += 1;
+            }
+        }
+        while end < to && !blank(end) {
+            end += 1;
+        }
+        start..end
     }
 
     /// Joins regions that overlap, and takes in the operations that reach into them.
@@ -478,7 +525,10 @@ impl<'a> Walk<'a, '_> {
                         let reaches_in = op.base.start < base.end && base.start < op.base.end;
                         if reaches_in && !absorbed[op.edit] && !members.contains(&k) {
                             members.push(k);
-                            *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                            // A deletion is done line by line: what of it lies outside is no question.
+                            if op.kind != OpKind::Delete {
+                                *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                            }
                         }
                     }
                 };

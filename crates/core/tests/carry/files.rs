@@ -218,5 +218,11 @@ fn a_rule_that_the_release_removed_comes_with_a_suggestion() {
     );
     let decision = &all.account.decisions[0];
     assert_eq!(all.account.decisions.len(), 1);
-    assert!(decision.suggestion.as_ref().is_some_and(|s| s.contains("a rule of its own")), "{decision:?}");
+    assert!(
+        decision
+            .suggestion
+            .as_ref()
+            .is_some_and(|s| s.contains("a rule of your own at the end: .two { top: 7px; }")),
+        "{decision:?}"
+    );
 }
