@@ -221,7 +221,7 @@ fn a_settled_override_gets_its_stamp() {
 fn a_parent_that_is_nowhere_is_pointed_out() {
     let env = Env::new();
     let card = "title = 'C'\nname = 'c'\nversion = '1'\nparent = 'gone'\n";
-    for (folder, text) in [("base", "a\n"), ("site", "b\n"), ("release", "a\nc\n")] {
+    for (folder, text) in [("base", "a\n"), ("site", "b\n"), ("release", "c\n")] {
         env.theme(folder, &[("themecard.toml", card), ("x/page.html", text)]);
     }
     env.run("carry --base base --site site --release release --out out --stock none").ends(1);
