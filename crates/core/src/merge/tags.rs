@@ -112,7 +112,7 @@ impl<'a> Tag<'a> {
     fn is_set(&self) -> bool {
         let mut names: Vec<Vec<u8>> = self.pieces.iter().map(|p| p.name.to_ascii_lowercase()).collect();
         names.sort_unstable();
-        names.windows(2).all(|w| w[0] != w[1])
+        names.len() <= LONGEST && names.windows(2).all(|w| w[0] != w[1])
     }
 
     fn find(&self, name: &[u8]) -> Option<&Piece<'a>> {
@@ -292,6 +292,9 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     Some([&release.text[..value_at], &[quote], &merged, &[quote]].concat())
 }
 
+/// Lists with more entries, and tags with more attributes, are asked about: each entry is looked for in the others.
+const LONGEST: usize = 1000;
+
 /// One entry of a class list, and the blanks before it.
 #[derive(Debug, Clone, Copy)]
 struct Entry<'a> {
@@ -307,7 +310,8 @@ impl PartialEq for Entry<'_> {
 }
 
 /// Cuts a class list into entries. A template tag is one entry with what it touches, and so is a template block from
-/// its opening to its closing tag. `None` where a block is left open, or an entry stands twice.
+/// its opening to its closing tag. `None` where a block is left open, an entry stands twice, or
+/// there are too many.
 fn entries(text: &[u8]) -> Option<Vec<Entry<'_>>> {
     let mut out = Vec::new();
     let mut at = 0;
@@ -334,7 +338,7 @@ fn entries(text: &[u8]) -> Option<Vec<Entry<'_>>> {
     }
     let mut sorted: Vec<&[u8]> = out.iter().map(|e| e.text).collect();
     sorted.sort_unstable();
-    sorted.windows(2).all(|w| w[0] != w[1]).then_some(out)
+    (out.len() <= LONGEST && sorted.windows(2).all(|w| w[0] != w[1])).then_some(out)
 }
 
 /// Returns 1 for a template tag that opens a block, -1 for one that closes it, and 0 for all others.

@@ -1,0 +1,214 @@
+//! A stretch that is a question: merged by words after all, asked about in small, or left open as a whole.
+
+use std::ops::Range;
+
+use super::regions::Region;
+use super::{Walk, lines_of};
+use crate::diff::sketch::WordBag;
+use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
+use crate::merge::out::Source;
+use crate::merge::tokens::merge_tokens;
+use crate::merge::{Leave, Outcome, Reason, Step, TextDecision, Trust};
+use crate::text::{LineEnd, split_lines};
+
+/// From so many lines of the release on, a few changes of the site are asked about one by one.
+const LONG: usize = 12;
+/// Lines that are compared at most to find their places.
+const LOOKED_AT: usize = 20_000;
+
+/// Where a change of the site is asked about within what the release put in place of a stretch.
+struct Spot {
+    /// The site's operation.
+    op: usize,
+    /// The release's lines that stand for it.
+    place: Range<usize>,
+    /// The release has nothing like what the site deleted.
+    gone: bool,
+}
+
+impl Walk<'_, '_> {
+    /// Merges a region by words, or leaves it as a question.
+    pub(super) fn settle_or_ask(&mut self, region: &Region) {
+        let member_at = |ops: &[Op], members: &[usize], gap: usize| {
+            members
+                .iter()
+                .any(|k| ops[*k].base.start == gap && (ops[*k].base.is_empty() || ops[*k].kind == OpKind::Rewrite))
+        };
+        let span = |side: &Ops, members: &[usize]| {
+            let at_start = member_at(&side.ops, members, region.base.start);
+            let at_end = member_at(&side.ops, members, region.base.end);
+            side.span(&region.base, at_start, at_end)
+        };
+        let site = span(self.site_ops, &region.site);
+        let release = span(self.release_ops, &region.release);
+        let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
+        edits.dedup();
+        let from = self.out.lines();
+        if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
+            self.release_text(release.clone());
+            for edit in edits {
+                self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
+            }
+            return;
+        }
+        let (base_text, site_text, release_text) =
+            (lines_of(self.base, &region.base), lines_of(self.site, &site), lines_of(self.release, &release));
+        let small = region.base.len().max(site.len()).max(release.len()) <= 200;
+        if small
+            && !region.doubt
+            && self.context.options.trust != Trust::Strict
+            && !region.base.is_empty()
+            && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
+        {
+            self.merged_text(&merged, [&region.base, &site, &release]);
+            for edit in edits {
+                self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
+            }
+            return;
+        }
+        if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
+            let op = self.site_op(*k).clone();
+            self.release_text(release.start..line);
+            self.ask(region.reason, [op.base, op.side, line..line + 1], edits);
+            self.release_text(line + 1..release.end);
+            return;
+        }
+        if let Some(spots) = self.narrowed(region, &release) {
+            let mut at = release.start;
+            for Spot { op, place, gone } in spots {
+                let op = self.site_op(op).clone();
+                self.release_text(at..place.start);
+                at = place.end;
+                let here = self.out.lines();
+                let same = self.site.keys[op.side.clone()] == self.release.keys[place.clone()];
+                if gone || same && !place.is_empty() {
+                    self.release_text(place.clone());
+                    let step = gone.then_some(Step::BothDeleted);
+                    self.note(op.edit, Outcome::Already, step, here..self.out.lines(), place);
+                } else {
+                    self.ask(region.reason, [op.base, op.side, place], vec![op.edit]);
+                }
+            }
+            self.release_text(at..release.end);
+            return;
+        }
+        self.ask(region.reason, [region.base.clone(), site, release], edits);
+    }
+
+    /// Where in a long stretch that the release put here each of the site's few changes is asked about, when there
+    /// is no more to ask than that: at the line that is most like the changed one, else beside its neighbour's
+    /// counterpart, else at the end. The release's lines around are no question.
+    fn narrowed(&self, region: &Region, release: &Range<usize>) -> Option<Vec<Spot>> {
+        let own: usize = region.site.iter().map(|k| self.site_op(*k)).map(|o| o.base.len().max(o.side.len())).sum();
+        let within = |k: &usize| {
+            let op = self.site_op(*k);
+            !self.site_absorbed[op.edit] && region.base.start <= op.base.start && op.base.end <= region.base.end
+        };
+        let few = own > 0 && own * 4 <= release.len() && release.len() >= LONG && own * release.len() <= LOOKED_AT;
+        let strict = self.context.options.trust == Trust::Strict;
+        if strict || !few || !region.site.iter().all(within) || self.release_is_moved(release) {
+            return None;
+        }
+        let bags: Vec<WordBag> = release.clone().map(|k| WordBag::of(self.release.lines[k].trimmed())).collect();
+        let most_like = |i: usize| {
+            let bag = WordBag::of(self.base.lines[i].trimmed());
+            let scored = bags.iter().enumerate().map(|(k, other)| (bag.similarity(other), release.start + k));
+            let telling = !self.context.weak.is(self.base.keys[i]);
+            scored.reduce(|a, b| if b.0 > a.0 { b } else { a }).filter(|_| telling)
+        };
+        let like = |i: usize, least: f32| most_like(i).filter(|(score, _)| *score >= least).map(|(_, at)| at);
+        let mut at = release.start;
+        let mut spots = Vec::new();
+        for k in &region.site {
+            let op = self.site_op(*k);
+            let close = |i| like(i, ALIKE);
+            let above = || (region.base.start..op.base.start).rev().take(6).find_map(close).map(|j| j + 1);
+            let below = || (op.base.end..region.base.end).take(6).find_map(close);
+            let own = op.base.clone().find_map(|i| like(i, BARELY_ALIKE)).filter(|j| *j >= at);
+            let place = own.map_or_else(
+                || {
+                    let j = above().or_else(below).unwrap_or(release.end).max(at);
+                    j..j
+                },
+                |j| j..j + 1,
+            );
+            // Only a line that tells something, and is like none there, is known to be gone.
+            let known = |i: usize| most_like(i).is_some_and(|(score, _)| score < BARELY_ALIKE);
+            let gone = op.kind == OpKind::Delete && op.base.clone().all(known);
+            at = place.end;
+            spots.push(Spot { op: *k, place, gone });
+        }
+        Some(spots)
+    }
+
+    /// Tells whether a stretch of the release holds lines that are merged as a moved stretch.
+    fn release_is_moved(&self, release: &Range<usize>) -> bool {
+        self.from_release_moves.iter().any(|m| m.lines.start < release.end && release.start < m.lines.end)
+    }
+
+    /// Writes a stretch that was merged by words; where all versions have as many lines, each stands for its own.
+    fn merged_text(&mut self, merged: &[u8], [base, site, release]: [&Range<usize>; 3]) {
+        let lines = split_lines(merged);
+        if [base.len(), site.len(), release.len()] != [lines.len(); 3] {
+            self.out.text(merged);
+            return;
+        }
+        for (k, line) in lines.iter().enumerate() {
+            let source =
+                Source { base: Some(base.start + k), site: Some(site.start + k), release: Some(release.start + k) };
+            self.out.line(line.content, LineEnd::None, source);
+        }
+    }
+
+    /// Writes lines of the release as they are.
+    fn release_text(&mut self, range: Range<usize>) {
+        for k in range {
+            let line = self.release.lines[k];
+            self.out.line(line.content, line.end, Source::of_release(k));
+        }
+    }
+
+    /// Leaves a stretch of the base and what the two sides have there as a question.
+    fn ask(&mut self, reason: Reason, [base, site, release]: [Range<usize>; 3], edits: Vec<usize>) {
+        let base_text = lines_of(self.base, &base);
+        // What both put at the two ends of the stretch is no question.
+        let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
+        let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
+        let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
+        self.release_text(release.start..release.start + head);
+        let open_from = self.out.lines();
+        let (site_mid, release_mid) =
+            (site.start + head..site.end - tail, release.start + head..release.end - tail);
+        let (site_text, release_text) = (lines_of(self.site, &site_mid), lines_of(self.release, &release_mid));
+        match self.context.options.leave {
+            Leave::Markers if self.context.dialect.markers => {
+                self.out.marker("<<<<<<< site");
+                self.out.text(&site_text);
+                self.out.marker("||||||| base");
+                self.out.text(&base_text);
+                self.out.marker("=======");
+                self.out.text(&release_text);
+                self.out.marker(format!(">>>>>>> release {}", self.context.options.release_label).trim_end());
+            }
+            Leave::Release => self.out.text(&release_text),
+            _ => self.out.text(&site_text),
+        }
+        let open = open_from..self.out.lines();
+        self.release_text(release.end - tail..release.end);
+        for edit in &edits {
+            self.note(*edit, Outcome::Open, None, open.clone(), release.clone());
+        }
+        self.decisions.push(TextDecision {
+            hint: None,
+            reason,
+            base,
+            site: site_mid,
+            release: release_mid,
+            result: open,
+            edits,
+            base_text,
+            site_text,
+            release_text,
+        });
+    }
+}

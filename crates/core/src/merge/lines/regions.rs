@@ -1,0 +1,357 @@
+//! How the operations of the two sides meet, and which stretches are questions.
+
+use std::ops::Range;
+
+use super::{Replaced, Walk};
+use crate::merge::align::{Homes, Repeated, Side};
+use crate::merge::gaps::{Edge, Gap, Union, edge, whole};
+use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
+use crate::merge::tokens::merge_tokens;
+use crate::merge::{Reason, Trust};
+use crate::text::Line;
+
+/// A stretch of the base that is a question.
+#[derive(Debug, Clone)]
+pub(super) struct Region {
+    pub(super) base: Range<usize>,
+    pub(super) site: Vec<usize>,
+    pub(super) release: Vec<usize>,
+    pub(super) reason: Reason,
+    pub(super) doubt: bool,
+    /// The question is only about this line of the release: where it moved what the site deleted.
+    pub(super) moved_to: Option<usize>,
+}
+
+impl Walk<'_, '_> {
+    /// Finds out how the operations of the two sides meet, and which stretches are questions.
+    pub(super) fn regions(&mut self) -> Vec<Region> {
+        let mut regions = Vec::new();
+        let strict = self.context.options.trust == Trust::Strict;
+        let repeated = Repeated::of(&[self.base, self.site, self.release]);
+        let mut from = 0;
+        for s in 0..self.site_ops.ops.len() {
+            let site = self.site_op(s).clone();
+            if self.site_absorbed[site.edit] {
+                continue;
+            }
+            while self.release_ops.ops.get(from).is_some_and(|r| r.base.end + 2 * FAR < site.base.start) {
+                from += 1;
+            }
+            for r in from..self.release_ops.ops.len() {
+                let release = self.release_op(r).clone();
+                if release.base.start > site.base.end + 2 * FAR {
+                    break;
+                }
+                let near = release.reach.start <= site.reach.end && site.reach.start <= release.reach.end;
+                if !near || self.release_absorbed[release.edit] {
+                    continue;
+                }
+                let equal = || self.site.keys[site.side.clone()] == self.release.keys[release.side.clone()];
+                let mut meeting = meet(&site, &release, equal);
+                let touch = release.base.start <= site.base.end && site.base.start <= release.base.end;
+                // Their order does not matter where the rule of the language lets both stand.
+                if meeting == Meeting::Clash
+                    && site.kind == OpKind::Insert
+                    && release.kind == OpKind::Insert
+                    && matches!(self.unite(&site, &release), Union::Both(_))
+                {
+                    meeting = Meeting::Apart;
+                }
+                if meeting == Meeting::Clash && !strict && self.set_apart(&site, &release) {
+                    meeting = Meeting::Apart;
+                }
+                if strict && touch && !matches!(meeting, Meeting::Same) {
+                    meeting = Meeting::Clash;
+                }
+                match meeting {
+                    Meeting::Apart => {}
+                    Meeting::Same if site.kind != OpKind::Delete => {
+                        self.twins.insert(s, r);
+                    }
+                    Meeting::Same | Meeting::BothDelete => {
+                        let lines = site.base.start.max(release.base.start)..site.base.end.min(release.base.end);
+                        regions.extend(self.brought_back(s, r, lines, &repeated));
+                    }
+                    Meeting::SameLine => match self.merge_line(&site, &release) {
+                        Some(line) => {
+                            self.same_lines.insert(site.base.start, line);
+                        }
+                        None => regions.push(self.region(s, r)),
+                    },
+                    Meeting::SameGap => match self.unite(&site, &release) {
+                        Union::Ask => regions.push(self.region(s, r)),
+                        union => {
+                            self.unions.insert(site.base.start, union);
+                        }
+                    },
+                    Meeting::Clash => regions.push(self.region(s, r)),
+                }
+            }
+        }
+        let homes = Homes::of(self.base, self.release, &repeated);
+        for s in 0..self.site_ops.ops.len() {
+            if !strict
+                && (self.rootless(self.site_op(s), &repeated) || self.in_another_block(self.site_op(s), &homes))
+            {
+                let base = self.site_op(s).base.clone();
+                regions.push(Region {
+                    base,
+                    site: vec![s],
+                    release: Vec::new(),
+                    reason: Reason::Doubtful,
+                    doubt: true,
+                    moved_to: None,
+                });
+            }
+        }
+        for (edit, reason) in self.context.asked {
+            let ops = (0..self.site_ops.ops.len()).filter(|k| self.site_op(*k).edit == *edit).collect::<Vec<_>>();
+            regions.push(Region {
+                base: self.site_edits[*edit].old.clone(),
+                site: ops,
+                release: Vec::new(),
+                reason: *reason,
+                doubt: true,
+                moved_to: None,
+            });
+        }
+        self.grow(regions)
+    }
+
+    /// Finds what looks like deleted by both, but moved on one side: dropping the other's deletion would bring it
+    /// back. Only a line that stands once in each version is known to be the same line at its other place; what
+    /// is asked about is that place.
+    fn brought_back(&self, s: usize, r: usize, lines: Range<usize>, repeated: &Repeated) -> Option<Region> {
+        let key = |i: &usize| self.base.keys[*i];
+        let moved = |i: &usize| self.site_moved.has(key(i)) || self.release_moved.has(key(i));
+        let known = |i: &usize| !self.context.weak.is(key(i)) && !repeated.has(key(i));
+        lines.filter(|i| moved(i) && known(i)).find_map(|i| {
+            let at = |side: &Side<'_>, ops: &Ops| {
+                let line = side.keys.iter().position(|k| *k == key(&i))?;
+                let op = ops.ops.iter().position(|o| o.kind != OpKind::Change && o.side.contains(&line))?;
+                Some((op, line))
+            };
+            let (base, site, release, reason, moved_to) = if self.release_moved.has(key(&i)) {
+                let (home, line) = at(self.release, self.release_ops)?;
+                (self.release_op(home).base.clone(), s, home, Reason::SiteDeleted, Some(line))
+            } else {
+                let (home, _) = at(self.site, self.site_ops)?;
+                (self.site_op(home).base.clone(), home, r, Reason::ReleaseDeleted, None)
+            };
+            Some(Region { base, site: vec![site], release: vec![release], reason, doubt: true, moved_to })
+        })
+    }
+
+    /// Tells whether the site took out or changed nothing but lines that say too little (a brace, a closing tag),
+    /// there are others like them, and the release kept no telling line beside them: which brace is meant is
+    /// anybody's guess.
+    fn rootless(&self, op: &Op, repeated: &Repeated) -> bool {
+        let weak = |i: usize| self.context.weak.is(self.base.keys[i]);
+        if op.kind == OpKind::Insert || self.site_absorbed[op.edit] || !op.base.clone().all(weak) {
+            return false;
+        }
+        if op.base.clone().all(|i| !repeated.has(self.base.keys[i])) {
+            return false;
+        }
+        let place = |i: usize| self.release_ops.links[i].line().map(|r| r as isize - i as isize);
+        let Some(own) = place(op.base.start) else { return false };
+        let solid = |i: &usize| !self.base.lines[*i].is_blank() && !weak(*i);
+        let above = (op.base.start.saturating_sub(6)..op.base.start).rev().find(solid);
+        let below = (op.base.end..(op.base.end + 6).min(self.base.lines.len())).find(solid);
+        let rooted = |i: Option<usize>| i.is_some_and(|i| place(i) == Some(own));
+        !rooted(above) && !rooted(below)
+    }
+
+    /// Tells whether the lines that a site's operation is about were lined up with look-alikes in another block of
+    /// the release, while the block that they stood in has its own.
+    fn in_another_block(&self, op: &Op, homes: &Homes) -> bool {
+        if self.site_absorbed[op.edit] {
+            return false;
+        }
+        let astray = |i: usize| match self.release_ops.links.get(i) {
+            Some(Link::Kept(r)) if !self.context.weak.is(self.base.keys[i]) => {
+                Some(homes.astray(self.base, self.release, i, *r))
+            }
+            _ => None,
+        };
+        if op.kind != OpKind::Insert {
+            return op.base.clone().any(|i| astray(i) == Some(true));
+        }
+        let beside: Vec<bool> =
+            [op.base.start.checked_sub(1), Some(op.base.start)].into_iter().flatten().filter_map(astray).collect();
+        !beside.is_empty() && beside.iter().all(|astray| *astray)
+    }
+
+    fn region(&self, s: usize, r: usize) -> Region {
+        let (site, release) = (self.site_op(s), self.release_op(r));
+        let reason = match (site.kind, release.kind) {
+            _ if site.doubt || release.doubt => Reason::Doubtful,
+            // Not in one gap, but each could as well stand at the other's.
+            (OpKind::Insert, OpKind::Insert) if site.base != release.base => Reason::Doubtful,
+            (OpKind::Insert, OpKind::Insert) => Reason::BothInserted,
+            (_, OpKind::Delete) => Reason::ReleaseDeleted,
+            (OpKind::Delete, _) => Reason::SiteDeleted,
+            (OpKind::Insert, _) | (_, OpKind::Insert) => Reason::PlaceOpen,
+            _ => Reason::BothChanged,
+        };
+        let base = match (site.kind, release.kind) {
+            (OpKind::Delete, OpKind::Delete) => None,
+            (_, OpKind::Delete) => Some(self.dropped_block(&site.base, &release.base, &self.from_release_moves)),
+            (OpKind::Delete, _) => Some(self.dropped_block(&release.base, &site.base, &self.from_site_moves)),
+            _ => None,
+        };
+        let whole = site.base.start.min(release.base.start)..site.base.end.max(release.base.end);
+        Region {
+            base: base.unwrap_or(whole),
+            site: vec![s],
+            release: vec![r],
+            reason,
+            doubt: reason == Reason::Doubtful,
+            moved_to: None,
+        }
+    }
+
+    /// What of a deletion a question about some lines within it is about: the whole block that they stand in, so that
+    /// it can be put back, but nothing more. What moved elsewhere is not part of it.
+    fn dropped_block(&self, inner: &Range<usize>, deleted: &Range<usize>, moves: &[Replaced]) -> Range<usize> {
+        let (mut from, mut to) = (deleted.start, deleted.end);
+        for moved in moves.iter().map(|m| &m.base) {
+            if moved.end <= inner.start {
+                from = from.max(moved.end);
+            } else if inner.end <= moved.start {
+                to = to.min(moved.start);
+            }
+        }
+        if inner.start < from || to < inner.end {
+            return inner.start.min(deleted.start)..inner.end.max(deleted.end);
+        }
+        let blank = |i: usize| self.base.lines[i].is_blank();
+        let within = |i: &usize| from <= *i && *i < to;
+        let first = inner.start.min(to.saturating_sub(1)).max(from);
+        let opener = self.base.blocks(first).filter(within).last();
+        // The paragraph above it goes with it: a rule's selectors, its comment.
+        let mut start = opener.unwrap_or(inner.start).min(inner.start);
+        while start > from && !blank(start - 1) {
+            start -= 1;
+        }
+        let mut end = inner.end.max(start);
+        if let Some(opener) = opener {
+            let depth = self.base.width(opener);
+            while end < to && (blank(end) || self.base.width(end) > depth) {
+                end += 1;
+            }
+        }
+        while end < to && !blank(end) {
+            end += 1;
+        }
+        start..end
+    }
+
+    /// Joins regions that overlap, and takes in the operations that reach into them.
+    fn grow(&self, mut regions: Vec<Region>) -> Vec<Region> {
+        regions.sort_by_key(|r| (r.base.start, r.base.end));
+        let mut out: Vec<Region> = Vec::new();
+        for mut region in regions {
+            loop {
+                let before = region.base.clone();
+                let absorb = |ops: &[Op], absorbed: &[bool], members: &mut Vec<usize>, base: &mut Range<usize>| {
+                    let first = ops.partition_point(|o| o.base.end < base.start);
+                    for (k, op) in ops.iter().enumerate().skip(first) {
+                        if op.base.start > base.end {
+                            break;
+                        }
+                        let reaches_in = op.base.start < base.end && base.start < op.base.end;
+                        if reaches_in && !absorbed[op.edit] && !members.contains(&k) {
+                            members.push(k);
+                            // A deletion is done line by line: what of it lies outside is no question.
+                            if op.kind != OpKind::Delete {
+                                *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                            }
+                        }
+                    }
+                };
+                absorb(&self.site_ops.ops, &self.site_absorbed, &mut region.site, &mut region.base);
+                absorb(&self.release_ops.ops, &self.release_absorbed, &mut region.release, &mut region.base);
+                if region.base == before {
+                    break;
+                }
+            }
+            while let Some(last) = out.last() {
+                let shares = region.site.iter().any(|k| last.site.contains(k))
+                    || region.release.iter().any(|k| last.release.contains(k));
+                let overlaps = region.base.start < last.base.end && last.base.start < region.base.end;
+                // A question about where a line went may share an operation with one far from it.
+                let touches = region.base.start <= last.base.end && last.base.start <= region.base.end;
+                if !(overlaps || shares && touches) {
+                    break;
+                }
+                let last = out.pop().unwrap_or_else(|| region.clone());
+                region.base = last.base.start.min(region.base.start)..last.base.end.max(region.base.end);
+                region.site.extend(last.site);
+                region.release.extend(last.release);
+                region.doubt |= last.doubt;
+                region.moved_to = region.moved_to.filter(|line| last.moved_to == Some(*line));
+                region.reason = last.reason;
+            }
+            region.site.sort_unstable();
+            region.site.dedup();
+            region.release.sort_unstable();
+            region.release.dedup();
+            out.push(region);
+        }
+        out
+    }
+
+    fn merge_line(&self, site: &Op, release: &Op) -> Option<Vec<u8>> {
+        if site.doubt || release.doubt {
+            return None;
+        }
+        let (b, s, r) = (
+            &self.base.lines[site.base.start],
+            &self.site.lines[site.side.start],
+            &self.release.lines[release.side.start],
+        );
+        let merged = merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false)?;
+        let shift = self.forms.site_shift(b, s);
+        let line = crate::text::Line { content: r.content, end: r.end };
+        let indent = self.forms.shifted(&line, shift);
+        let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        Some([&indent[..width], &merged].concat())
+    }
+
+    /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
+    /// the end of the file, a blank line stands between, or it is one end of a wrap of the lines on its other side.
+    /// Else what is inserted must close all that it opens.
+    fn set_apart(&self, site: &Op, release: &Op) -> bool {
+        let (insertion, side, replaced) = match (site.kind, release.kind) {
+            (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
+            (OpKind::Rewrite, OpKind::Insert) => (release, self.release, site),
+            _ => return false,
+        };
+        let lines = &side.lines[insertion.side.clone()];
+        let gap = insertion.base.start;
+        let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
+        let (apart, wraps) = if gap == replaced.base.end {
+            (gap == self.base.lines.len() || blank(lines.first()), Edge::Opens)
+        } else if gap == replaced.base.start {
+            (blank(lines.last()), Edge::Closes)
+        } else {
+            return false;
+        };
+        let solid = lines.iter().any(|l| !l.is_blank());
+        edge(lines, self.context.dialect) == Some(wraps) || apart && solid && whole(lines, self.context.dialect)
+    }
+
+    fn unite(&self, site: &Op, release: &Op) -> Union {
+        let g = site.base.start;
+        Gap {
+            site: &self.site.lines[site.side.clone()],
+            site_keys: &self.site.keys[site.side.clone()],
+            release: &self.release.lines[release.side.clone()],
+            release_keys: &self.release.keys[release.side.clone()],
+            before: g.checked_sub(1).map(|i| &self.base.lines[i]),
+            after: self.base.lines.get(g),
+        }
+        .unite(self.context.dialect, self.context.options.trust)
+    }
+}

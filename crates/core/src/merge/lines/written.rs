@@ -1,0 +1,198 @@
+//! Lines of either side as they are written in the result.
+
+use std::borrow::Cow;
+use std::ops::Range;
+
+use super::Walk;
+use crate::merge::ops::{Link, Op};
+use crate::merge::out::Source;
+use crate::merge::{Outcome, Step};
+use crate::text::{LineEnd, split_lines};
+
+impl<'a> Walk<'a, '_> {
+    /// Writes a changed line of the site with the indentation that its base line has in the release.
+    pub(super) fn forms_fit_changed(
+        &self,
+        line: &crate::text::Line<'a>,
+        base: &crate::text::Line<'a>,
+        release: &crate::text::Line<'a>,
+    ) -> Cow<'a, [u8]> {
+        if base.indent() == release.indent() && !self.forms.site_reformatted {
+            return Cow::Borrowed(line.content);
+        }
+        let shift = self.forms.site_shift(base, line);
+        let indent = self.forms.shifted(release, shift);
+        let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        let own = line.indent().len();
+        if indent[..width] == line.content[..own] || line.is_blank() {
+            return Cow::Borrowed(line.content);
+        }
+        Cow::Owned([&indent[..width], &line.content[own..]].concat())
+    }
+
+    /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
+    pub(super) fn release_lines(&mut self, range: Range<usize>, g: usize) {
+        let shift = self.surrounding_shift(g);
+        let mut k = range.start;
+        while k < range.end {
+            if let Some(at) =
+                self.from_release_moves.iter().position(|m| m.lines.start == k && m.lines.end <= range.end)
+            {
+                k = self.from_release_moves[at].lines.end;
+                self.replaced(at, true);
+                continue;
+            }
+            let line = self.release.lines[k];
+            let content = self.forms.shifted(&line, shift);
+            self.out.line(&content, line.end, Source::of_release(k));
+            k += 1;
+        }
+    }
+
+    /// By how many levels the site indents the kept lines on both sides of a gap, where they agree.
+    fn surrounding_shift(&self, g: usize) -> isize {
+        let shift = |i: usize| -> Option<isize> {
+            let b = &self.base.lines[i];
+            let j = self.site_ops.links[i].line()?;
+            (!b.is_blank()).then(|| self.forms.site_shift(b, &self.site.lines[j]))
+        };
+        let before = (g.saturating_sub(8)..g).rev().find_map(shift);
+        let after = (g..(g + 8).min(self.base.lines.len())).find_map(shift);
+        match (before, after) {
+            (Some(a), Some(b)) if a == b => a,
+            _ => 0,
+        }
+    }
+
+    /// Writes lines of the site into gap `g`, fitted to how the release is written there.
+    pub(super) fn site_lines(&mut self, op: &Op, range: Range<usize>, g: usize, step: Option<Step>) {
+        let from = self.out.lines();
+        let mut refitted = false;
+        // Behind the end of the file no block is open, however deep the last lines have come to stand.
+        let behind_all = g == self.base.lines.len()
+            && self.site.lines[range.start..].iter().any(|l| l.indent().is_empty() && !l.is_blank());
+        let reference = (!behind_all)
+            .then(|| self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end)))
+            .flatten();
+        let mut j = range.start;
+        while j < range.end {
+            if let Some(at) =
+                self.from_site_moves.iter().position(|m| m.lines.start == j && m.lines.end <= range.end)
+            {
+                j = self.from_site_moves[at].lines.end;
+                self.replaced(at, false);
+                continue;
+            }
+            let line = self.site.lines[j];
+            let stands_for = op.base.start + (j - op.side.start);
+            let own = (stands_for < op.base.end).then(|| self.release_ops.links[stands_for].line()).flatten();
+            let content = match (&reference, own) {
+                // Where a tool spaced the file, each line that stands for another is spaced as that one.
+                (_, Some(r)) if self.forms.site_reformatted && op.base.len() == op.side.len() => {
+                    self.forms_fit_changed(&line, &self.base.lines[stands_for], &self.release.lines[r])
+                }
+                (Some((from, to)), _) => self.forms.fitted(&line, from, to),
+                (None, _) => Cow::Borrowed(line.content),
+            };
+            let content = self.forms.ended(content);
+            refitted |= content != line.content;
+            // It ends as the line does that it stands for, or as most lines do.
+            let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
+            let source = own.map_or(Source::of_site(j), |r| Source {
+                base: Some(stands_for),
+                site: Some(j),
+                release: Some(r),
+            });
+            self.out.line(&content, end, source);
+            j += 1;
+        }
+        let (outcome, step) = match step {
+            Some(step) => (Outcome::Fitted, Some(step)),
+            None if self.site_touched[op.edit] => (Outcome::Fitted, Some(Step::Neighbour)),
+            None if refitted => (Outcome::Fitted, Some(Step::Space)),
+            None => (Outcome::Kept, None),
+        };
+        let release_at = self.release_ops.gap(g).start;
+        self.note(op.edit, outcome, step, from..self.out.lines(), release_at..release_at);
+    }
+
+    /// For lines that replace base lines, the first of those is the reference: its indentation as the site
+    /// would write it, and as the release has it.
+    fn own_reference(&self, op: &Op) -> Option<(Vec<u8>, Vec<u8>)> {
+        op.base.clone().find_map(|i| {
+            let (base, release) = (&self.base.lines[i], self.release_ops.links[i].line()?);
+            if base.is_blank() {
+                return None;
+            }
+            let as_site = self.forms.site.write(self.forms.base.measure(base.indent()));
+            let from = if self.forms.site_unit_changed { as_site } else { base.indent().to_vec() };
+            Some((from, self.release.lines[release].indent().to_vec()))
+        })
+    }
+
+    /// Finds a line near a gap that stands on all sides, best one as deep as the lines to be fitted; returns
+    /// its indentation on the site and in the result.
+    fn reference(&self, range: Range<usize>, g: usize, end: usize) -> Option<(Vec<u8>, Vec<u8>)> {
+        let first = self.site.lines[range].iter().find(|l| !l.is_blank())?;
+        let known = |i: usize| -> Option<(usize, usize, usize)> {
+            let (Link::Kept(s), Some(r)) = (self.site_ops.links[i], self.release_ops.links[i].line()) else {
+                return None;
+            };
+            (!self.site.lines[s].is_blank()).then_some((i, s, r))
+        };
+        let before: Vec<_> = (g.saturating_sub(40)..g).rev().filter_map(known).take(6).collect();
+        let after: Vec<_> = (end..(end + 40).min(self.base.lines.len())).filter_map(known).take(6).collect();
+        let same_depth = |c: &&(usize, usize, usize)| self.site.lines[c.1].indent() == first.indent();
+        // Right beside a line is nearer than across a blank one.
+        let apart = g.checked_sub(1).is_none_or(|i| self.base.lines[i].is_blank());
+        let (near, far) = if apart { (after.first(), before.first()) } else { (before.first(), after.first()) };
+        let (i, s, r) = *near
+            .filter(same_depth)
+            .or_else(|| far.filter(same_depth))
+            .or_else(|| before.iter().find(same_depth))
+            .or_else(|| after.iter().find(same_depth))
+            .or(near)
+            .or(far)?;
+        let (b, own, line) = (&self.base.lines[i], &self.site.lines[s], &self.release.lines[r]);
+        let written = match self.release_ops.links[i] {
+            Link::Kept(_) => self.forms.kept_line(b, own, line),
+            _ => self.forms.shifted(line, self.forms.site_shift(b, own)),
+        };
+        let width = written.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        Some((self.site.lines[s].indent().to_vec(), written[..width].to_vec()))
+    }
+
+    /// Writes a stretch that was merged on its own in place of moved lines.
+    fn replaced(&mut self, at: usize, by_release: bool) {
+        let list = if by_release { &mut self.from_release_moves } else { &mut self.from_site_moves };
+        let moved = &mut list[at];
+        let (lines, step, origin) = (moved.lines.clone(), moved.step, moved.origin);
+        let merged = std::mem::take(&mut moved.merged);
+        let release_from = moved.release_from;
+        let edits = std::mem::take(&mut moved.edits);
+        let offset = self.out.lines();
+        for (line, source) in split_lines(&merged.bytes).iter().zip(&merged.sources) {
+            self.out.line(line.content, LineEnd::None, source.shifted([origin.0, origin.1, release_from]));
+        }
+        let shifted = |r: &Range<usize>| r.start + offset..r.end + offset;
+        for (fate, outer) in merged.edits.iter().zip(&edits) {
+            let Some(outer) = outer else { continue };
+            let outcome = match fate.outcome {
+                Outcome::Open => Outcome::Open,
+                Outcome::Already => Outcome::Already,
+                _ => Outcome::Moved,
+            };
+            self.note(*outer, outcome, Some(step), shifted(&fate.result), lines.clone());
+        }
+        for mut decision in merged.decisions {
+            decision.result = shifted(&decision.result);
+            decision.base = decision.base.start + origin.0..decision.base.end + origin.0;
+            decision.site = decision.site.start + origin.1..decision.site.end + origin.1;
+            decision.edits = decision.edits.iter().filter_map(|e| edits.get(*e).copied().flatten()).collect();
+            if by_release {
+                decision.release = decision.release.start + lines.start..decision.release.end + lines.start;
+            }
+            self.decisions.push(decision);
+        }
+    }
+}
