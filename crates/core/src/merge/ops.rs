@@ -245,6 +245,8 @@ struct Pair {
     doubt: bool,
 }
 
+/// One line for one line of so many bytes is one that changed, without counting its words.
+const LONG_LINE: usize = 64 << 10;
 /// Larger stretches are not paired line by line: the table would cost too much and tell too little.
 const PAIRING_LIMIT: usize = 120 * 120;
 /// From this similarity on, one line is taken for the other's later form.
@@ -259,6 +261,11 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     let (n, m) = (edit.old.len(), edit.new.len());
     if n == 0 || m == 0 || n * m > PAIRING_LIMIT {
         return Vec::new();
+    }
+    // A minified file: whether its words are alike shows when they are merged.
+    let long = |s: &Side<'_>, at: usize| s.lines[at].content.len() > LONG_LINE;
+    if n == 1 && m == 1 && long(base, edit.old.start) && long(side, edit.new.start) {
+        return vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }];
     }
     let bags = |s: &Side<'_>, range: &Range<usize>| -> Vec<WordBag> {
         range.clone().map(|i| WordBag::of(s.lines[i].trimmed())).collect()

@@ -108,7 +108,7 @@ impl Slots {
     /// whose arguments the other is.
     pub(super) fn divided(&self, before: &Range<usize>, after: &Range<usize>) -> bool {
         let callers = std::iter::successors(self.callers.get(after.start).copied().flatten(), |k| self.callers[*k]);
-        let mut calling = callers.filter(|k| before.contains(k));
+        let mut calling = callers.take(NESTED).filter(|k| before.contains(k));
         self.divides[before.end..after.start].contains(&true) && calling.next().is_none()
     }
 
@@ -130,6 +130,9 @@ fn divides_text(item: &Item<'_>) -> bool {
     let letters = item.text.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count();
     letters >= 2 || matches!(item.text, b"," | b";")
 }
+
+/// How many calls within one another are looked at.
+const NESTED: usize = 32;
 
 /// Calls whose arguments are one value together: a colour, a curve, a place.
 const ONE_VALUE: [&[u8]; 30] = [

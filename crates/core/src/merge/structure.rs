@@ -73,7 +73,7 @@ fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
 }
 
 /// How often more edits are asked about before all are.
-const ROUNDS: usize = 8;
+const ROUNDS: usize = 4;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 

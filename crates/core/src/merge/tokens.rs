@@ -74,13 +74,19 @@ impl Item<'_> {
 fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
     let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 4 + 1);
     let (mut flat, mut i) = (0, 0);
+    let mut unclosed = false;
     while i < text.len() {
         let special = match text[i] {
             b'<' if dialect.markup => tag_end(text, i).map(|end| (end, Sort::Tag)),
             b'"' | b'\'' | b'`' if dialect.strings => string_end(text, i).map(|end| (end, Sort::Word)),
             // A remark may hold a single quote or two.
-            b'/' if dialect.strings && !text[..i].ends_with(b":") => {
-                i = remark_end(text, i).unwrap_or(i + 1);
+            b'/' if dialect.strings
+                && !text[..i].ends_with(b":")
+                && !(unclosed && text[i..].starts_with(b"/*")) =>
+            {
+                let end = remark_end(text, i);
+                unclosed |= end.is_none() && text[i..].starts_with(b"/*");
+                i = end.unwrap_or(i + 1);
                 continue;
             }
             _ => None,
