@@ -3,7 +3,7 @@
 use daxle_core::merge::{Dialect, Leave, MergeOptions, Outcome, Reason, Step, Trust, merge_text};
 use daxle_core::text::key::Blanks;
 
-use crate::{PAGE, SCRIPT, STYLE, merge, text};
+use crate::{PAGE, SCRIPT, STYLE, TREE, merge, text};
 
 #[track_caller]
 fn gives(dialect: &Dialect, [base, site, release]: [&str; 3], expected: &str) {
@@ -576,15 +576,6 @@ fn a_line_that_was_changed_in_place_did_not_move_to_its_new_copy() {
     let merged = merge(&SCRIPT, base, &site, &release);
     assert!(!text(&merged).contains("each(size in sizes) { // own\n    keep"), "{}", text(&merged));
 }
-
-const TREE: Dialect = Dialect {
-    blanks: Blanks::IndentIsMeaning,
-    insertions: daxle_core::merge::Insertions::Unknown,
-    markup: false,
-    strings: false,
-    declarations: false,
-    markers: true,
-};
 
 #[test]
 fn a_wrap_is_followed_where_indentation_is_meaning() {

@@ -5,8 +5,8 @@ use daxle_core::diff::Edit;
 use daxle_core::merge::{Dialect, Outcome, line_edits};
 use daxle_core::text::key::Blanks;
 
-use crate::sources::{Dice, edited, page, script, style};
-use crate::{PAGE, SCRIPT, STYLE, merge, text};
+use crate::sources::{Dice, edited, page, script, style, tree};
+use crate::{PAGE, SCRIPT, STYLE, TREE, merge, text};
 
 /// Applies some of the edits that lead from `old` to `new`.
 fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
@@ -102,4 +102,42 @@ fn planted_edits_stand_in_the_result() {
         assert_eq!(text(&merged).lines().count(), without.len() + 1, "seed {seed}");
         assert_eq!(without.join("\n") + "\n", release, "seed {seed}");
     }
+}
+
+/// A wrap around a block of the base stands around the same block of the release, with what the release put into it;
+/// taken out again it leaves the release.
+#[test]
+fn a_planted_wrap_holds_what_the_release_has_there() {
+    let mut settled = 0;
+    for seed in 0..400 {
+        let base = tree(seed);
+        let mut dice = Dice::new(seed);
+        let release = edited(&mut dice, &base, 3, "new");
+        let lines: Vec<&str> = base.lines().collect();
+        let sections: Vec<usize> = (0..lines.len()).filter(|k| lines[*k].starts_with("  section")).collect();
+        let at = sections[dice.roll(sections.len())];
+        let end = (at + 1..lines.len()).find(|k| lines[*k].is_empty()).unwrap_or(lines.len());
+        let deeper = lines[at..end].iter().map(|line| format!("  {line}"));
+        let head = lines[..at].iter().map(ToString::to_string);
+        let tail = lines[end..].iter().map(ToString::to_string);
+        let site: Vec<String> = head.chain(["  .planted".to_string()]).chain(deeper).chain(tail).collect();
+        let merged = merge(&TREE, &base, &(site.join("\n") + "\n"), &release);
+        if !merged.decisions.is_empty() {
+            continue;
+        }
+        settled += 1;
+        let mut within = false;
+        let mut out = String::new();
+        for line in text(&merged).lines().filter(|line| !line.is_empty()) {
+            let planted = line == "  .planted";
+            within = (within || planted) && (planted || line.starts_with("    "));
+            if !planted {
+                out += line.strip_prefix("  ").filter(|_| within).unwrap_or(line);
+                out += "\n";
+            }
+        }
+        let bare: String = release.lines().filter(|l| !l.is_empty()).map(|l| l.to_string() + "\n").collect();
+        assert_eq!(out, bare, "seed {seed}\nrelease:\n{release}\nresult:\n{}", text(&merged));
+    }
+    assert!(settled >= 300, "{settled} of 400 settled");
 }

@@ -3,13 +3,13 @@
 use daxle_core::merge::{Dialect, EditFate, Leave, MergeOptions, Outcome, Step, Trust, merge_text};
 use proptest::prelude::*;
 
-use crate::sources::{Dice, edited, page, script, style};
-use crate::{PAGE, SCRIPT, STYLE, merge, text};
+use crate::sources::{Dice, edited, page, script, style, tree};
+use crate::{PAGE, SCRIPT, STYLE, TREE, merge, text};
 
 type Maker = fn(u64) -> String;
 
-fn all_dialects() -> [(Dialect, Maker); 4] {
-    [(PAGE, page), (STYLE, style), (SCRIPT, script), (Dialect::default(), page)]
+fn all_dialects() -> [(Dialect, Maker); 5] {
+    [(PAGE, page), (STYLE, style), (SCRIPT, script), (TREE, tree), (Dialect::default(), page)]
 }
 
 fn check_laws(dialect: &Dialect, base: &str, site: &str, release: &str) {

@@ -29,6 +29,14 @@ pub(crate) const STYLE: Dialect =
 pub(crate) const SCRIPT: Dialect =
     Dialect { insertions: Insertions::Members, markup: false, strings: true, declarations: false, ..PAGE };
 
+/// Templates in which indentation is meaning.
+pub(crate) const TREE: Dialect = Dialect {
+    insertions: Insertions::Unknown,
+    markup: false,
+    blanks: daxle_core::text::key::Blanks::IndentIsMeaning,
+    ..PAGE
+};
+
 /// Merges with the default options.
 pub(crate) fn merge(dialect: &Dialect, base: &str, site: &str, release: &str) -> TextMerge {
     let options = MergeOptions { release_label: "2.0.0".into(), ..MergeOptions::default() };

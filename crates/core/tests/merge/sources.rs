@@ -47,6 +47,24 @@ pub(crate) fn style(seed: u64) -> String {
     out
 }
 
+/// A template in which indentation is meaning.
+pub(crate) fn tree(seed: u64) -> String {
+    let mut dice = Dice::new(seed);
+    let mut out = String::from("doctype\nhead\n  title= site.title\nbody\n");
+    for k in 0..3 + dice.roll(5) {
+        let name = *dice.pick(&WORDS);
+        out += &format!("  section.{name}#{name}{k}\n    h2 {}\n", words(&mut dice, 3));
+        if dice.roll(2) == 0 {
+            out += &format!("    if {name}.shown\n      p {}\n", words(&mut dice, 6));
+        }
+        for _ in 0..dice.roll(4) {
+            out += &format!("    a(href='/{name}/{}') {}\n", dice.roll(90), words(&mut dice, 2));
+        }
+        out += "\n";
+    }
+    out
+}
+
 /// A template.
 pub(crate) fn page(seed: u64) -> String {
     let mut dice = Dice::new(seed);

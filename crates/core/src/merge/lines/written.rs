@@ -9,6 +9,9 @@ use crate::merge::out::Source;
 use crate::merge::{Outcome, Step};
 use crate::text::{LineEnd, split_lines};
 
+/// Lines ahead in which a line's counterpart is looked for.
+const NEAR: usize = 40;
+
 impl<'a> Walk<'a, '_> {
     /// Writes a changed line of the site with the indentation that its base line has in the release.
     pub(super) fn forms_fit_changed(
@@ -75,6 +78,7 @@ impl<'a> Walk<'a, '_> {
             .then(|| self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end)))
             .flatten();
         let mut j = range.start;
+        let mut next = op.base.start;
         while j < range.end {
             if let Some(at) =
                 self.from_site_moves.iter().position(|m| m.lines.start == j && m.lines.end <= range.end)
@@ -98,11 +102,7 @@ impl<'a> Walk<'a, '_> {
             refitted |= content != line.content;
             // It ends as the line does that it stands for, or as most lines do.
             let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
-            let source = own.map_or(Source::of_site(j), |r| Source {
-                base: Some(stands_for),
-                site: Some(j),
-                release: Some(r),
-            });
+            let source = self.counterpart(op, j, &mut next).unwrap_or(Source::of_site(j));
             self.out.line(&content, end, source);
             j += 1;
         }
@@ -114,6 +114,20 @@ impl<'a> Walk<'a, '_> {
         };
         let release_at = self.release_ops.gap(g).start;
         self.note(op.edit, outcome, step, from..self.out.lines(), release_at..release_at);
+    }
+
+    /// The base line that a line of a rewrite stands for, with that of the release: line for line where there are as
+    /// many, else the next one with the same words.
+    fn counterpart(&self, op: &Op, j: usize, next: &mut usize) -> Option<Source> {
+        let base = if op.base.len() == op.side.len() {
+            op.base.start + (j - op.side.start)
+        } else {
+            let words = self.site.lines[j].trimmed();
+            (*next..op.base.end).take(NEAR).find(|i| self.base.lines[*i].trimmed() == words)?
+        };
+        *next = base + 1;
+        let release = self.release_ops.links.get(base).filter(|_| base < op.base.end)?.line()?;
+        Some(Source { base: Some(base), site: Some(j), release: Some(release) })
     }
 
     /// For lines that replace base lines, the first of those is the reference: its indentation as the site
