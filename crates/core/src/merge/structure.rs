@@ -217,8 +217,10 @@ fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLin
             let standing: Vec<usize> =
                 (0..merged.sources.len()).filter(|at| of_site(&merged.sources[*at])).collect();
             let as_written = standing.iter().all(|at| {
-                let line = merged.sources[*at].site.map(|line| site_lines[line].content);
-                line == Some(result_lines[*at].content)
+                // A last line that is empty and has no end is no line of the text.
+                let content = |line: Option<&Line<'_>>| line.map_or(b"".to_vec(), |line| line.content.to_vec());
+                let own = merged.sources[*at].site.and_then(|line| site_lines.get(line));
+                content(own) == content(result_lines.get(*at))
             });
             let gravest = parts.iter().map(|f| f.outcome).max_by_key(|o| o.gravity());
             let outcome = match gravest {

@@ -618,3 +618,15 @@ fn what_the_release_dropped_comes_with_a_hint() {
     let hint = merged.decisions[0].hint.as_deref().unwrap_or_default();
     assert!(hint.contains("line 4: <div>all the opening hours of our mill</div>"), "{hint}");
 }
+
+#[test]
+fn an_empty_last_line_is_no_line_where_indentation_is_meaning() {
+    let base = "a\n  one\n  two\n";
+    for (site, release) in [
+        ("x\n  a\n    one\n    two\n\n  ", "a\n  one\n  new\n  two"),
+        ("x\n  a\n    one\n    two\n ", "a\n  one\n  new\n  two\n\n"),
+    ] {
+        let merged = merge(&TREE, base, site, release);
+        assert!(text(&merged).contains("new"), "{}", text(&merged));
+    }
+}
