@@ -130,7 +130,7 @@ fn a_planted_wrap_holds_what_the_release_has_there() {
         let mut out = String::new();
         for line in text(&merged).lines().filter(|line| !line.is_empty()) {
             let planted = line == "  .planted";
-            within = (within || planted) && (planted || line.starts_with("    "));
+            within = planted || within && line.starts_with("    ");
             if !planted {
                 out += line.strip_prefix("  ").filter(|_| within).unwrap_or(line);
                 out += "\n";
