@@ -30,7 +30,9 @@ pub(crate) fn merge_indented(
     if astray.is_empty() && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
         return by_level;
     }
-    if options.trust != Trust::Strict {
+    // Edits are told and looked for among all lines: with too many of both, all of them are questions.
+    let affordable = by_level.edits.len().saturating_mul(by_level.sources.len()) <= LOOKED_AT;
+    if options.trust != Trust::Strict && affordable {
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
         let blindly = merge_checked(base, site, release, &blind, options, &[]);
         let fewer = !astray.is_empty() || blindly.decisions.len() < by_level.decisions.len();
@@ -44,7 +46,7 @@ pub(crate) fn merge_indented(
     // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
     let mut asked: BTreeSet<usize> = BTreeSet::new();
     let (mut merged, mut astray) = (by_level, astray);
-    for _ in 0..ROUNDS {
+    for _ in 0..if affordable { ROUNDS } else { 0 } {
         let before = asked.len();
         asked.extend(edits_beside(&merged, &astray));
         if asked.len() == before {
@@ -72,6 +74,8 @@ fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
     lines.iter().filter_map(nearest).collect()
 }
 
+/// Edits times lines that are looked at at most.
+const LOOKED_AT: usize = 20_000_000;
 /// How often more edits are asked about before all are.
 const ROUNDS: usize = 4;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
