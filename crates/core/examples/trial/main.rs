@@ -2,13 +2,15 @@
 //! [--asked N] [--dump FOLDER] [--plain] [--seeds N]`.
 //!
 //! DIR holds folders of versions (see `tools/fetch-themes`). From each pair of neighbouring versions of a file
-//! cases with a known answer are made (see [`cases::MAKERS`]), merged, and compared. Prints how many came out right,
-//! how many were asked, and the wrong ones; with `--plain`, what `diff3 -m` makes of the same cases, and how many
-//! lines each leaves between markers where both ask.
+//! cases with a known answer are made (see [`cases::MAKERS`]), merged, and compared; from each pair of versions of a
+//! theme, cases of whole folders (see [`folders::MAKERS`]). Prints how many came out right, how many were asked, and
+//! the wrong ones; with `--plain`, what `diff3 -m` makes of the same cases of files, and how many lines each leaves
+//! between markers where both ask.
 
 #![expect(clippy::print_stdout, clippy::disallowed_methods, reason = "a tool for the terminal")]
 
 mod cases;
+mod folders;
 mod plain;
 mod sources;
 
@@ -97,12 +99,73 @@ fn main() {
     let pairs = sources::pairs(Path::new(dir));
     let tried: Vec<Tried> = pairs.par_iter().flat_map_iter(|pair| try_pair(pair, &wanted)).collect();
     show_failures(&tried, &wanted);
-    print_table(&tried);
+    if !tried.is_empty() {
+        print_table(&tried);
+    }
+    try_folders(&pairs, &wanted);
+}
+
+/// Makes the cases of whole folders, carries them, and prints how they came out.
+fn try_folders(pairs: &[Pair], wanted: &Wanted) {
+    let mut themes: BTreeMap<&str, Vec<&Pair>> = BTreeMap::new();
+    for pair in pairs {
+        themes.entry(&pair.versions).or_default().push(pair);
+    }
+    let jobs: Vec<(&Vec<&Pair>, usize)> =
+        themes.values().flat_map(|all| (0..all.len()).map(move |k| (all, k))).collect();
+    let tried: Vec<(&'static str, Verdict, String)> =
+        jobs.par_iter().flat_map_iter(|(all, k)| try_folder(all, *k, wanted)).collect();
+    let mut tallies: BTreeMap<&str, Tally> = BTreeMap::new();
+    for (name, verdict, shown) in &tried {
+        let tally = tallies.entry(name).or_default();
+        tally.add(*verdict);
+        let most =
+            if *verdict == Verdict::Asked { (tally.asked, wanted.show_asked) } else { (tally.wrong, wanted.show) };
+        if *verdict != Verdict::Right && most.0 <= most.1 {
+            println!("=== {name} {verdict:?} {shown}");
+        }
+    }
+    for (name, tally) in &tallies {
+        let Tally { right, asked, spaced, wrong } = tally;
+        println!(
+            "{name:<12} {:<9} {right:>7} {asked:>7} {spaced:>7} {wrong:>6}  {:.1} %",
+            "folders",
+            tally.share_right()
+        );
+    }
+}
+
+/// The cases of one file of a theme: their kinds, how they came out, and what there is to see.
+fn try_folder(all: &[&Pair], k: usize, wanted: &Wanted) -> Vec<(&'static str, Verdict, String)> {
+    let mut out = Vec::new();
+    for (name, maker) in folders::MAKERS {
+        if wanted.only.as_ref().is_some_and(|only| only != name && only != "folders") {
+            continue;
+        }
+        for seed in 0..wanted.seeds {
+            let mut dice = Dice(seed.wrapping_mul(77) ^ k as u64 ^ (all[k].old.len() as u64 * 31));
+            let start = k.saturating_sub(folders::MOST / 2);
+            let some = &all[start..all.len().min(start + folders::MOST)];
+            let Some(case) = folders::make(&mut dice, maker, some, k - start) else { continue };
+            let Some(carried) = folders::carried(&case) else { continue };
+            let verdict = match carried.account.decisions.is_empty() {
+                false => Verdict::Asked,
+                true if carried.files == case.answer => Verdict::Right,
+                true => Verdict::Wrong,
+            };
+            out.push((
+                name,
+                verdict,
+                format!("{} {} seed {seed}\n{}", all[k].versions, all[k].path, folders::shown(&case, &carried)),
+            ));
+        }
+    }
+    out
 }
 
 /// Makes the cases of two versions of a file and merges them.
 fn try_pair(pair: &Pair, wanted: &Wanted) -> Vec<Tried> {
-    let Pair { path, old, new } = pair;
+    let Pair { path, old, new, .. } = pair;
     let kind = kind_of(path, old.as_bytes());
     let keyed = path.ends_with(".json") && kind == Kind::Settings || kind == Kind::Catalog;
     if !keyed && !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {

@@ -5,6 +5,8 @@ use std::path::{Path, PathBuf};
 
 /// Two neighbouring versions of a text file that changed.
 pub(crate) struct Pair {
+    /// The theme and the two versions.
+    pub(crate) versions: String,
     pub(crate) path: String,
     pub(crate) old: String,
     pub(crate) new: String,
@@ -33,15 +35,17 @@ fn entries(dir: &Path) -> Vec<PathBuf> {
     list
 }
 
-fn collect(old: &Path, new: &Path, out: &mut Vec<Pair>) {
-    let mut todo = vec![old.to_owned()];
+fn collect(old_root: &Path, new_root: &Path, out: &mut Vec<Pair>) {
+    let mut todo = vec![old_root.to_owned()];
     while let Some(at) = todo.pop() {
         if at.is_dir() {
             todo.extend(entries(&at));
             continue;
         }
-        let Ok(inner) = at.strip_prefix(old) else { continue };
-        let (Ok(old), Ok(new)) = (fs::read_to_string(&at), fs::read_to_string(new.join(inner))) else { continue };
+        let Ok(inner) = at.strip_prefix(old_root) else { continue };
+        let (Ok(old), Ok(new)) = (fs::read_to_string(&at), fs::read_to_string(new_root.join(inner))) else {
+            continue;
+        };
         // Mixed line ends are settled by rule, not by the case's answer.
         let (old, new) = (old.replace("\r\n", "\n"), new.replace("\r\n", "\n"));
         // Nor is a last line without its end dealt out: it would be glued to what comes next.
@@ -49,7 +53,8 @@ fn collect(old: &Path, new: &Path, out: &mut Vec<Pair>) {
         let (old, new) = if old.is_empty() { (old, new) } else { (ended(old), ended(new)) };
         let long = old.lines().any(|l| l.len() > 2000);
         if old != new && old.len() < 200_000 && !long && !old.is_empty() {
-            out.push(Pair { path: inner.display().to_string(), old, new });
+            let versions = format!("{} {}", old_root.display(), new_root.display());
+            out.push(Pair { versions, path: inner.display().to_string(), old, new });
         }
     }
 }

@@ -1,258 +1,300 @@
 //! Following changes into other files.
 //!
-//! A vendor moves a block of a page into a part of its own, or splits a file. The stretch is then deleted in one
-//! file and added in another; a site change in it would be a question although its home is plain to see. Where
-//! most of the stretch's telling lines stand in one place that the release added, in order, and in no other, the
-//! stretch is merged there as a small file of its own.
+//! A vendor moves a block of a page into a part of its own, splits a file, or joins two. The block is then deleted
+//! in one file and added in another. A site change in it would be a question although its home is plain to see;
+//! worse, lines that the site deleted would pass for deleted by both, and come back where they are now. So this does
+//! not wait for a question: wherever lines around a site change are gone from a file, they are looked up among all
+//! lines that the release added ([`homes`]). Where enough of them stand together in one place, in order, and in no
+//! other, that is their home, and the stretch is merged there as a small file of its own.
 
-use std::collections::HashMap;
+mod homes;
+
 use std::ops::Range;
 
-use super::file::{FileResult, Triple};
+use rayon::prelude::*;
+
+use self::homes::{Added, Additions, Chain};
+use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
-use crate::merge::{MergeOptions, Outcome, Reason, line_edits, merge_text};
-use crate::text::key::is_weak;
+use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, line_edits, merge_text};
 use crate::text::{Line, Text, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
-/// A stretch that found its home in another file.
+/// Lines of a text, and what is to stand there.
+pub(crate) type Spot = (Range<usize>, Vec<u8>);
+
+/// Changes that found their home in another file.
 pub(crate) struct Follow {
-    /// The file (index of its triple) that the stretch was in.
+    /// The file (index of its triple) that the changes were in.
     pub(crate) from: usize,
-    /// Lines of the site's file that went, and the base's lines to put in their place.
-    pub(crate) site: Range<usize>,
-    pub(crate) base_text: Vec<u8>,
-    /// The file (index of its triple) that has it now.
+    /// What the site changed there, with the base's lines to put in its place.
+    pub(crate) site: Vec<Spot>,
+    /// The file (index of its triple) that has the stretch now.
     pub(crate) to: usize,
     /// Lines of the release's file there, and what they become.
-    pub(crate) window: Range<usize>,
-    pub(crate) merged: Vec<u8>,
+    pub(crate) window: Spot,
     /// The changes that went along.
     pub(crate) changes: Vec<ChangeId>,
 }
 
-/// Tells whether a file's result has questions that another file may answer.
-pub(crate) fn may_be_elsewhere(result: &FileResult) -> bool {
-    result.decisions.iter().any(|d| {
-        matches!(d.reason, Reason::ReleaseDeleted | Reason::BothChanged | Reason::PlaceOpen | Reason::SiteDeleted)
-            && d.base.bytes().is_some_and(|b| !b.is_empty())
-    })
+/// Lines that the site deleted, and that the release seems to have in another file now: nothing tells for sure.
+pub(crate) struct Doubt {
+    /// The file (index of its triple) that they were in.
+    pub(crate) from: usize,
+    pub(crate) change: ChangeId,
+    /// The file (index of its triple) that seems to have them, and where.
+    pub(crate) to: usize,
+    pub(crate) lines: Range<usize>,
+    /// Their text there.
+    pub(crate) text: Vec<u8>,
 }
 
-/// A line that occurs more often among the release's additions tells nothing about a home.
-const TOO_COMMON: usize = 4;
-/// Lines in a row that may be new or gone within a stretch.
-const HOLE: usize = 4;
-/// Lines of context taken around a change in a file that is gone.
-const CONTEXT: usize = 8;
-
-/// The lines that the release added, wherever.
-struct Additions {
-    /// The triple of each file and its release text.
-    files: Vec<(usize, Vec<u8>)>,
-    /// Where each telling line was added: file and line.
-    places: HashMap<Vec<u8>, Vec<(usize, usize)>>,
+/// What was found in other files.
+#[derive(Default)]
+pub(crate) struct Found {
+    pub(crate) follows: Vec<Follow>,
+    pub(crate) doubts: Vec<Doubt>,
 }
 
-impl Additions {
-    fn collect(inputs: &Inputs<'_>, triples: &[Triple]) -> Result<Self, ReadError> {
-        let mut additions = Additions { files: Vec::new(), places: HashMap::new() };
-        for (k, triple) in triples.iter().enumerate() {
-            let Some(r) = triple.release else { continue };
-            let entry = &inputs.release.entries()[r];
-            let base = triple.base.map(|b| &inputs.base.entries()[b]);
-            if entry.binary || entry.size > 4 << 20 || base.is_some_and(|b| b.digest == entry.digest || b.binary) {
-                continue;
-            }
-            let bytes = inputs.release.read(r)?;
-            let Some(text) = Text::decode(&bytes) else { continue };
-            let before = triple.base.map(|b| inputs.base.read(b)).transpose()?;
-            let before = before.as_deref().and_then(Text::decode).map(|t| t.body.into_owned()).unwrap_or_default();
-            let dialect = dialect_of(&entry.path, inputs.layout.kind(&entry.path, &bytes), &bytes);
-            let file = additions.files.len();
-            let lines = split_lines(&text.body);
-            for edit in line_edits(&before, &text.body, dialect.blanks) {
-                for j in edit.new {
-                    let line = lines[j].trimmed();
-                    if !is_weak(line) {
-                        additions.places.entry(line.to_vec()).or_default().push((file, j));
-                    }
-                }
-            }
-            additions.files.push((k, text.body.into_owned()));
-        }
-        Ok(additions)
-    }
+/// So many lines that another file has of one, and it is a part of it.
+const MUCH: usize = 5;
+/// Lines with so many words are no chance.
+const MANY_WORDS: usize = 3;
+/// Longer files are not looked through.
+const SIZE_LIMIT: u64 = 4 << 20;
 
-    /// Finds the one clear home of a stretch: the file, its lines, and which lines of the stretch they are.
-    fn home(&self, stretch: &[Line<'_>]) -> Option<(usize, Range<usize>, Range<usize>)> {
-        let telling = stretch.iter().filter(|l| !is_weak(l.trimmed())).count();
-        let mut by_file: HashMap<usize, Vec<(usize, usize)>> = HashMap::new();
-        for (i, line) in stretch.iter().enumerate() {
-            let places = self.places.get(line.trimmed()).filter(|p| p.len() <= TOO_COMMON);
-            for (file, j) in places.into_iter().flatten() {
-                by_file.entry(*file).or_default().push((i, *j));
-            }
-        }
-        let mut runs: Vec<(usize, Vec<(usize, usize)>)> = by_file
-            .into_iter()
-            .flat_map(|(file, pairs)| chains(&pairs).into_iter().map(move |c| (file, c)))
-            .collect();
-        runs.sort_by(|a, b| b.1.len().cmp(&a.1.len()).then((a.0, a.1[0]).cmp(&(b.0, b.1[0]))));
-        let (file, run) = runs.first()?;
-        let rival = runs.get(1).map_or(0, |r| r.1.len());
-        let words: usize = run.iter().map(|(i, _)| WordBag::of(stretch[*i].trimmed()).word_count()).sum();
-        let enough = run.len() * 10 >= telling * 6 && (run.len() >= 2 && words >= 6 || words >= 8);
-        if !enough || rival * 2 > run.len() {
-            return None;
-        }
-        let lines = split_lines(&self.files[*file].1);
-        let (mut i0, mut j0) = run[0];
-        let (mut i1, mut j1) = run.last().map(|(i, j)| (i + 1, j + 1))?;
-        while i0 > 0 && j0 > 0 && stretch[i0 - 1].trimmed() == lines[j0 - 1].trimmed() {
-            (i0, j0) = (i0 - 1, j0 - 1);
-        }
-        while i1 < stretch.len() && j1 < lines.len() && stretch[i1].trimmed() == lines[j1].trimmed() {
-            (i1, j1) = (i1 + 1, j1 + 1);
-        }
-        Some((*file, j0..j1, i0..i1))
-    }
-}
-
-/// Cuts pairs (in order of the stretch) into chains that go on in order, with small holes.
-fn chains(pairs: &[(usize, usize)]) -> Vec<Vec<(usize, usize)>> {
-    let mut out: Vec<Vec<(usize, usize)>> = Vec::new();
-    for pair in pairs {
-        let fits = |chain: &&mut Vec<(usize, usize)>| {
-            chain.last().is_some_and(|(i, j)| {
-                pair.0 > *i && pair.1 > *j && pair.0 - i <= HOLE + 1 && pair.1 - j <= HOLE + 1
-            })
-        };
-        match out.iter_mut().rev().find(fits) {
-            Some(chain) => chain.push(*pair),
-            None => out.push(vec![*pair]),
-        }
-    }
-    out
-}
-
-/// Finds homes in other files for the open questions of some files.
+/// Finds homes in other files for site changes at lines that the release took out of theirs. `touched` names the
+/// files (indices of triples) with site changes.
 pub(crate) fn follow(
     inputs: &Inputs<'_>,
     options: &MergeOptions,
     triples: &[Triple],
-    asked: &[(usize, &FileChange, &FileResult)],
-) -> Result<Vec<Follow>, ReadError> {
-    if asked.is_empty() {
-        return Ok(Vec::new());
+    touched: &[(usize, &FileChange)],
+) -> Result<Found, ReadError> {
+    let origins = touched
+        .par_iter()
+        .map(|(k, touched)| Origin::read(inputs, triples, *k, touched))
+        .collect::<Result<Vec<_>, ReadError>>()?;
+    let origins: Vec<Origin<'_>> = origins.into_iter().flatten().collect();
+    let mut out = Found::default();
+    if origins.is_empty() {
+        return Ok(out);
     }
-    let additions = Additions::collect(inputs, triples)?;
-    let mut out: Vec<Follow> = Vec::new();
-    for (k, touched, result) in asked {
-        let triple = &triples[*k];
-        let (Some(b), Some(s)) = (triple.base, triple.site) else { continue };
-        let (base, site) = (inputs.base.read(b)?, inputs.site.read(s)?);
-        let (Some(base), Some(site)) = (Text::decode(&base), Text::decode(&site)) else { continue };
-        let (base_lines, site_lines) = (split_lines(&base.body), split_lines(&site.body));
-        let path = &inputs.site.entries()[s].path;
-        let dialect = dialect_of(path, touched.kind, &site.body);
-        let edits = line_edits(&base.body, &site.body, dialect.blanks);
-        for stretch in stretches(touched, result, base_lines.len(), triple.release.is_none()) {
-            let Some((file, window, part)) = additions.home(&base_lines[stretch.clone()]) else { continue };
-            if additions.files[file].0 == *k {
-                continue;
+    let wanted =
+        origins.iter().flat_map(|origin| origin.lost_lines().into_iter().map(|(_, line)| homes::hash(line)));
+    let additions = Additions::collect(inputs, triples, &wanted.collect())?;
+    let found: Vec<Found> = origins.par_iter().map(|origin| origin.follow(&additions, options)).collect();
+    let meet = |a: &Range<usize>, b: &Range<usize>| a.start < b.end && b.start < a.end;
+    for Found { follows, doubts } in found {
+        for follow in follows {
+            if !out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0)) {
+                out.follows.push(follow);
             }
-            let base_range = stretch.start + part.start..stretch.start + part.end;
-            let Some(site_range) = span(&edits, &base_range) else { continue };
-            let joined = |lines: &[Line<'_>]| -> Vec<u8> {
-                lines.iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
-            };
-            let release_lines = split_lines(&additions.files[file].1);
-            let (base_text, site_text, window_text) = (
-                joined(&base_lines[base_range.clone()]),
-                joined(&site_lines[site_range.clone()]),
-                joined(&release_lines[window.clone()]),
-            );
-            let Some(merged) = merge_text(&base_text, &site_text, &window_text, &dialect, options) else {
-                continue;
-            };
-            let taken = out.iter().any(|f| {
-                f.to == additions.files[file].0 && f.window.start < window.end && window.start < f.window.end
-            });
-            let ids: Vec<ChangeId> = touched
-                .changes
-                .iter()
-                .filter(|c| c.what == What::Edited)
-                .filter(|c| c.base.as_ref().is_some_and(|r| inside(r, &base_range)))
-                .map(|c| c.id.clone())
-                .collect();
-            let clean = merged.decisions.is_empty() && merged.edits.iter().all(|e| e.outcome != Outcome::Open);
-            if ids.is_empty() || taken || !clean {
-                continue;
-            }
-            out.push(Follow {
-                from: *k,
-                site: site_range,
-                base_text,
-                to: additions.files[file].0,
-                window,
-                merged: merged.bytes,
-                changes: ids,
-            });
         }
+        out.doubts.extend(doubts);
     }
     Ok(out)
 }
 
-/// The stretches of the base that are in question: those of the decisions, or for a file that is gone, each
-/// change with its surroundings.
-fn stretches(touched: &FileChange, result: &FileResult, base_len: usize, gone: bool) -> Vec<Range<usize>> {
-    if !gone {
-        let lines = result.decisions.iter().filter_map(|d| d.base_lines).map(|l| l.range());
-        return lines.filter(|r| !r.is_empty() && r.end <= base_len).collect();
-    }
-    let mut out: Vec<Range<usize>> = Vec::new();
-    for at in touched.changes.iter().filter_map(|c| c.base.clone()) {
-        let wide = at.start.saturating_sub(CONTEXT)..(at.end + CONTEXT).min(base_len);
-        match out.last_mut() {
-            Some(last) if last.end >= wide.start => last.end = wide.end,
-            _ => out.push(wide),
-        }
-    }
-    out
+/// A file with site changes at lines that the release took out of it.
+struct Origin<'c> {
+    triple: usize,
+    touched: &'c FileChange,
+    dialect: Dialect,
+    base: Vec<u8>,
+    site: Vec<u8>,
+    /// What the site changed at lines that are lost.
+    edits: Vec<Edit>,
+    /// The lines of the base that the release's file does not have.
+    lost: Vec<Range<usize>>,
+    /// The release has no such file.
+    gone: bool,
 }
 
-/// An edit lies inside of a stretch; an insertion at its edge does not.
-fn inside(edit: &Range<usize>, stretch: &Range<usize>) -> bool {
-    if edit.is_empty() {
-        stretch.start < edit.start && edit.start < stretch.end
-    } else {
-        stretch.start <= edit.start && edit.end <= stretch.end
+impl<'c> Origin<'c> {
+    /// Reads a file; `None` where the release took no lines at a site change.
+    fn read(
+        inputs: &Inputs<'_>,
+        triples: &[Triple],
+        k: usize,
+        touched: &'c FileChange,
+    ) -> Result<Option<Self>, ReadError> {
+        let Triple { base: Some(b), site: Some(s), release } = triples[k] else { return Ok(None) };
+        let entry = &inputs.base.entries()[b];
+        let released = release.map(|r| inputs.release.entries()[r].digest);
+        let same = released.is_some_and(|r| r == entry.digest || r == inputs.site.entries()[s].digest);
+        let edited = touched.changes.iter().any(|c| c.what == What::Edited);
+        if same || !edited || entry.binary || entry.size > SIZE_LIMIT {
+            return Ok(None);
+        }
+        let (Some(base), Some(site)) = (body(&inputs.base.read(b)?), body(&inputs.site.read(s)?)) else {
+            return Ok(None);
+        };
+        let dialect = dialect_of(&inputs.site.entries()[s].path, touched.kind, &site);
+        let mut edits = line_edits(&base, &site, dialect.blanks);
+        let lost: Vec<Range<usize>> = match release.map(|r| inputs.release.read(r)).transpose()? {
+            Some(release) => {
+                let Some(release) = body(&release) else { return Ok(None) };
+                let theirs = line_edits(&base, &release, dialect.blanks);
+                let (site, release) = (split_lines(&site), split_lines(&release));
+                // What the release put there as well has its place.
+                let is_done = |edit: &Edit| {
+                    let next = theirs.partition_point(|e| e.old.start < edit.old.start);
+                    let alike = |e: &&Edit| e.old == edit.old && release[e.new.clone()] == site[edit.new.clone()];
+                    !edit.new.is_empty() && theirs.get(next).filter(alike).is_some()
+                };
+                edits.retain(|edit| !is_done(edit));
+                theirs.into_iter().map(|e| e.old).collect()
+            }
+            None => std::iter::once(0..split_lines(&base).len()).collect(),
+        };
+        edits.retain(|edit| is_lost(&lost, &edit.old));
+        let origin = Origin { triple: k, touched, dialect, base, site, edits, lost, gone: release.is_none() };
+        Ok((!origin.edits.is_empty()).then_some(origin))
+    }
+
+    /// The lines that the release's file does not have any more, with their places.
+    fn lost_lines(&self) -> Vec<(usize, &[u8])> {
+        let lines = split_lines(&self.base);
+        self.lost.iter().flat_map(Range::clone).map(|i| (i, lines[i].trimmed())).collect()
+    }
+
+    fn follow(&self, additions: &Additions, options: &MergeOptions) -> Found {
+        let (base, site) = (split_lines(&self.base), split_lines(&self.site));
+        let lost = self.lost_lines();
+        let chains = additions.chains(&lost);
+        let own_file = additions.files.iter().position(|added| added.triple == self.triple);
+        let mut homeless: Vec<&Edit> = self.edits.iter().collect();
+        let mut out = Found::default();
+        for chain in &chains {
+            let home = &additions.files[chain.file];
+            if homeless.is_empty() || home.triple == self.triple || !chain.is_telling(&base) {
+                continue;
+            }
+            let window_lines = split_lines(&home.body);
+            let (stretch, window) = chain.reach(&base, &window_lines);
+            let at_home = |edit: &&Edit| {
+                self.is_inside(&edit.old, &stretch, &base) && chain.is_clear(&edit.old, &lost, &chains, own_file)
+            };
+            let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
+            let Some(merged) =
+                self.merged(&base, &site, &stretch, &mut edits, &window_lines[window.clone()], options)
+            else {
+                continue;
+            };
+            let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();
+            let Some(changes) = changes else { continue };
+            homeless.retain(|edit| !edits.contains(edit));
+            out.follows.push(Follow {
+                from: self.triple,
+                site: edits.iter().map(|edit| (edit.new.clone(), joined(&base[edit.old.clone()]))).collect(),
+                to: home.triple,
+                window: (window, merged.bytes),
+                changes,
+            });
+        }
+        out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &chains, additions)).collect();
+        out
+    }
+
+    /// The survey's id of an edit.
+    fn change(&self, edit: &Edit) -> Option<ChangeId> {
+        let is_it = |lines: &Option<Range<usize>>, of: &Range<usize>| lines.as_ref() == Some(of);
+        let mut all = self.touched.changes.iter().filter(|c| c.what == What::Edited);
+        all.find(|c| is_it(&c.base, &edit.old) && is_it(&c.site, &edit.new)).map(|c| c.id.clone())
+    }
+
+    /// Tells where lines that the site deleted seem to be, if they do not stand there alone.
+    fn doubt(&self, edit: &Edit, base: &[Line<'_>], chains: &[Chain], additions: &Additions) -> Option<Doubt> {
+        let elsewhere = |chain: &&Chain| additions.files[chain.file].triple != self.triple;
+        // Of a file that has much of what this one lost, each line counts.
+        let much = |file: usize| chains.iter().filter(|c| c.file == file).map(Chain::len).sum::<usize>() >= MUCH;
+        let with_it = |chain: &Chain| {
+            let lines = chain.lines_of(&edit.old)?;
+            let words = WordBag::of(&joined(&base[edit.old.clone()])).word_count();
+            (words >= MANY_WORDS || chain.has_near(&edit.old) || much(chain.file)).then_some((chain.file, lines))
+        };
+        let (file, lines) = chains.iter().filter(elsewhere).find_map(with_it).filter(|_| edit.new.is_empty())?;
+        let Added { triple: to, body } = &additions.files[file];
+        let text = joined(&split_lines(body)[lines.clone()]);
+        Some(Doubt { from: self.triple, change: self.change(edit)?, to: *to, lines, text })
+    }
+
+    /// Merges a stretch at its home. What is a question there stays where it was: it is taken out of `edits`.
+    fn merged(
+        &self,
+        base: &[Line<'_>],
+        site: &[Line<'_>],
+        stretch: &Range<usize>,
+        edits: &mut Vec<&Edit>,
+        window: &[Line<'_>],
+        options: &MergeOptions,
+    ) -> Option<TextMerge> {
+        let (base_text, window_text) = (joined(&base[stretch.clone()]), joined(window));
+        while !edits.is_empty() {
+            let mut site_text = Vec::new();
+            let mut at = stretch.start;
+            for edit in edits.iter() {
+                site_text.extend(joined(&base[at..edit.old.start]));
+                site_text.extend(joined(&site[edit.new.clone()]));
+                at = edit.old.end;
+            }
+            site_text.extend(joined(&base[at..stretch.end]));
+            let merged = merge_text(&base_text, &site_text, &window_text, &self.dialect, options)?;
+            // What is done there already was never there: its lines may stand just beside.
+            let is_open = |k: usize| {
+                matches!(merged.edits[k].outcome, Outcome::Open | Outcome::Already)
+                    || merged.decisions.iter().any(|d| d.edits.contains(&k))
+            };
+            let open: Vec<usize> = (0..merged.edits.len()).filter(|k| is_open(*k)).collect();
+            if open.is_empty() {
+                return merged.decisions.is_empty().then_some(merged);
+            }
+            if merged.edits.len() != edits.len() {
+                return None;
+            }
+            let mut k = 0..;
+            edits.retain(|_| !k.next().is_some_and(|k| open.contains(&k)));
+        }
+        None
+    }
+
+    /// Tells whether an edit lies within a stretch of the base. An insertion at its edge does where a blank line parts
+    /// it from what stays, or nothing stays.
+    fn is_inside(&self, edit: &Range<usize>, stretch: &Range<usize>, base: &[Line<'_>]) -> bool {
+        if !edit.is_empty() {
+            return stretch.start <= edit.start && edit.end <= stretch.end;
+        }
+        let at = edit.start;
+        let is_blank = |line: Option<usize>| line.and_then(|k| base.get(k)).map_or(self.gone, Line::is_blank);
+        let (before, behind) = (is_blank(at.checked_sub(1)), is_blank(Some(at)));
+        stretch.start < at && at < stretch.end
+            || at == stretch.start && before && (at == 0 || !behind)
+            || at == stretch.end && behind && (at == base.len() || !before)
     }
 }
 
-/// The site's lines for a stretch of the base; `None` where an edit reaches over its edge.
-fn span(edits: &[Edit], base: &Range<usize>) -> Option<Range<usize>> {
-    let mut start = base.start;
-    let mut end = base.end;
-    for edit in edits {
-        let grown = |at: usize| (at + edit.new.len()).checked_sub(edit.old.len());
-        if edit.old.end <= base.start {
-            (start, end) = (grown(start)?, grown(end)?);
-        } else if inside(&edit.old, base) {
-            end = grown(end)?;
-        } else if edit.old.start < base.end && base.start < edit.old.end {
-            return None;
-        }
-    }
-    Some(start..end)
+/// Tells whether the release took lines of an edit out of the file, or a line at an insertion.
+fn is_lost(lost: &[Range<usize>], edit: &Range<usize>) -> bool {
+    let next = usize::from(edit.is_empty());
+    let wide = edit.start.saturating_sub(next)..edit.end + next;
+    let first = lost.partition_point(|lines| lines.end <= wide.start);
+    lost[first..].iter().take_while(|lines| lines.start < wide.end).any(|lines| !lines.is_empty())
+}
+
+fn body(bytes: &[u8]) -> Option<Vec<u8>> {
+    Text::decode(bytes).map(|text| text.body.into_owned())
+}
+
+fn joined(lines: &[Line<'_>]) -> Vec<u8> {
+    lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect()
 }
 
 /// Replaces some lines of a text; the line ends of the text stay.
-pub(crate) fn replace_lines(text: &[u8], spots: &mut [(Range<usize>, Vec<u8>)]) -> Option<Vec<u8>> {
+pub(crate) fn replace_lines(text: &[u8], spots: &mut [Spot]) -> Option<Vec<u8>> {
     let decoded = Text::decode(text)?;
     let lines = split_lines(&decoded.body);
     let end = crate::text::Form::of(&lines).line_end;

@@ -671,7 +671,8 @@ impl<'a> Work<'a> {
     }
 }
 
-fn decision(
+/// A question, still open.
+pub(crate) fn decision(
     path: &str,
     reason: Reason,
     stands: Stands,

@@ -6,8 +6,8 @@ use crate::text::{Line, split_lines};
 
 pub(crate) const OPEN: &[u8] = b"<<<<<<< site";
 pub(crate) const BASE: &[u8] = b"||||||| base";
-const MIDDLE: &[u8] = b"=======";
-const CLOSE: &[u8] = b">>>>>>> release";
+pub(crate) const MIDDLE: &[u8] = b"=======";
+pub(crate) const CLOSE: &[u8] = b">>>>>>> release";
 
 /// A conflict block in a file: its lines, and the lines of its three parts.
 pub(crate) struct Block {

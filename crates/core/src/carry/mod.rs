@@ -8,6 +8,7 @@ pub mod account;
 mod across;
 mod checks;
 mod defaults;
+mod doubts;
 mod drift;
 mod file;
 mod markers;

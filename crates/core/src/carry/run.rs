@@ -1,19 +1,19 @@
 //! The whole theme.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::ops::Range;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rayon::prelude::*;
 
-use super::Sink;
-use super::account::{Account, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
-use super::across::{follow, may_be_elsewhere, replace_lines};
+use super::account::{Account, ChangeRecord, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
+use super::across::{Found, Spot, follow, replace_lines};
+use super::doubts;
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use super::words::Compiled;
+use super::{Content, Sink};
 use crate::changes::{ChangeId, FileChange, survey_pairs};
-use crate::merge::{Leave, MergeOptions, Trust};
+use crate::merge::{Leave, MergeOptions, Outcome, Trust};
 use crate::theme::changelog::Notes;
 use crate::theme::{Kind, Layout, Pair, ReadError, Tree, Version, pair};
 
@@ -88,8 +88,9 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
         .map(|triple| {
             let touched = touched(inputs, triple, &by_path);
             let mut result = carry_file(inputs, options, triple, touched, &Instead::default())?;
-            // What another file may answer waits; everything else leaves memory now.
-            if !may_be_elsewhere(&result) && !compiled.waits(&result.path) {
+            // What may come out otherwise when other files are known waits; everything else leaves memory now.
+            let was_merged = touched.is_some() && matches!(result.content, None | Some(Content::Merged(..)));
+            if !was_merged && result.decisions.is_empty() && !compiled.waits(&result.path) {
                 put(&mut result)?;
             }
             (inputs.progress)(done.fetch_add(1, Ordering::Relaxed) + 1, total);
@@ -107,9 +108,6 @@ pub fn carry(inputs: &Inputs<'_>, options: &CarryOptions, sink: &dyn Sink) -> Re
     Ok(Account { options: *options, ..account(inputs, results) })
 }
 
-/// Lines of a text, and what is to stand there.
-type Spot = (Range<usize>, Vec<u8>);
-
 /// Takes changes along that the release moved into other files, and works those files out again.
 fn follow_across(
     inputs: &Inputs<'_>,
@@ -119,22 +117,23 @@ fn follow_across(
     results: &mut [FileResult],
     sink: &dyn Sink,
 ) -> Result<(), ReadError> {
-    let asked: Vec<(usize, &FileChange, &FileResult)> = results
-        .iter()
-        .enumerate()
-        .filter(|(_, r)| may_be_elsewhere(r))
-        .filter_map(|(k, r)| Some((k, touched(inputs, &triples[k], by_path)?, r)))
-        .collect();
+    let touched_files: Vec<(usize, &FileChange)> =
+        (0..triples.len()).filter_map(|k| Some((k, touched(inputs, &triples[k], by_path)?))).collect();
     let merging = MergeOptions { trust: options.trust, ..MergeOptions::default() };
-    let follows = follow(inputs, &merging, triples, &asked)?;
+    let Found { follows, mut doubts } = follow(inputs, &merging, triples, &touched_files)?;
+    // Only what would pass for done is asked: lines that the site deleted, and the release as well it seems.
+    doubts.retain(|doubt| {
+        let is_it = |c: &ChangeRecord| c.id == doubt.change && c.outcome == Outcome::Already;
+        results[doubt.from].changes.iter().any(is_it)
+    });
     let mut instead: BTreeMap<usize, Instead> = BTreeMap::new();
     let mut spots: BTreeMap<(usize, bool), Vec<Spot>> = BTreeMap::new();
     for follow in follows {
         let home = triples[follow.to].release.map(|r| inputs.release.entries()[r].path.clone()).unwrap_or_default();
         let here = instead.entry(follow.from).or_default();
         here.moved.extend(follow.changes.into_iter().map(|id| (id, home.clone())));
-        spots.entry((follow.from, true)).or_default().push((follow.site, follow.base_text));
-        spots.entry((follow.to, false)).or_default().push((follow.window, follow.merged));
+        spots.entry((follow.from, true)).or_default().extend(follow.site);
+        spots.entry((follow.to, false)).or_default().push(follow.window);
     }
     for ((k, of_site), mut list) in spots {
         let (tree, index) =
@@ -144,9 +143,27 @@ fn follow_across(
         let entry = instead.entry(k).or_default();
         if of_site { entry.site = text } else { entry.release = text }
     }
+    for doubt in &doubts {
+        let entry = instead.entry(doubt.to).or_default();
+        if let (None, Some(r)) = (&entry.release, triples[doubt.to].release) {
+            entry.release = Some(inputs.release.read(r)?);
+        }
+    }
     for (k, instead) in &instead {
         let touched = touched(inputs, &triples[*k], by_path);
         let mut result = carry_file(inputs, options, &triples[*k], touched, instead)?;
+        for doubt in doubts.iter().filter(|doubt| doubt.to == *k) {
+            let asked = doubts::ask(inputs, options, &mut result, doubt);
+            let mut changes = results[doubt.from].changes.iter_mut();
+            match (asked, changes.find(|c| c.id == doubt.change)) {
+                (Some(id), Some(change)) => {
+                    change.outcome = Outcome::Open;
+                    change.step = None;
+                    change.decision = Some(id);
+                }
+                _ => result.remarks.push(doubts::remark(&result.path, &results[doubt.from].path, doubt)),
+            }
+        }
         // A file that was written already is written again; one that waited goes the usual way.
         if results[*k].content.is_none()
             && let Some(content) = result.content.take()

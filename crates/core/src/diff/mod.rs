@@ -18,6 +18,7 @@ mod myers;
 pub mod sketch;
 mod slide;
 
+pub(crate) use anchors::longest_increasing;
 pub use intern::Interner;
 pub use slide::{LineShape, slide};
 

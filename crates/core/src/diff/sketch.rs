@@ -95,11 +95,15 @@ impl Sketch {
         &self.hashes
     }
 
-    /// Returns the share of the smaller file's lines that the other has too, from 0 to 1, discounted where the
-    /// sizes are far apart.
+    /// Returns how alike two files are, from 0 (no line in common) to 1 (the same lines): the Dice coefficient.
     pub fn similarity(&self, other: &Sketch) -> f32 {
+        self.overlap(other, |_| 1.0).alike
+    }
+
+    /// Returns what two files have in common. `weight` is what a line counts for as a part of the smaller one.
+    pub fn overlap(&self, other: &Sketch, weight: impl Fn(u64) -> f32) -> Overlap {
         if self.lines == 0 || other.lines == 0 {
-            return 0.0;
+            return Overlap::default();
         }
         // Both sketches are complete below the smaller of their largest hashes.
         let bound = match (self.lines > SKETCH, other.lines > SKETCH) {
@@ -110,16 +114,35 @@ impl Sketch {
         };
         let below = |s: &Sketch| s.hashes.partition_point(|h| *h <= bound);
         let (a, b) = (&self.hashes[..below(self)], &other.hashes[..below(other)]);
-        let (mut i, mut j, mut both) = (0, 0, 0usize);
+        let (mut i, mut j, mut both, mut shared) = (0, 0, 0usize, 0.0);
         while i < a.len() && j < b.len() {
             match a[i].cmp(&b[j]) {
                 std::cmp::Ordering::Less => i += 1,
                 std::cmp::Ordering::Greater => j += 1,
-                std::cmp::Ordering::Equal => (i, j, both) = (i + 1, j + 1, both + 1),
+                std::cmp::Ordering::Equal => {
+                    shared += weight(a[i]);
+                    (i, j, both) = (i + 1, j + 1, both + 1);
+                }
             }
         }
-        2.0 * both as f32 / (a.len() + b.len()).max(1) as f32
+        let whole = |hashes: &[u64]| hashes.iter().map(|h| weight(*h)).sum::<f32>();
+        Overlap {
+            lines: both,
+            alike: 2.0 * both as f32 / (a.len() + b.len()).max(1) as f32,
+            contained: shared / whole(a).min(whole(b)).max(f32::MIN_POSITIVE),
+        }
     }
+}
+
+/// What two files have in common.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Overlap {
+    /// How many lines, of those that were sampled.
+    pub lines: usize,
+    /// The Dice coefficient of their lines, from 0 to 1.
+    pub alike: f32,
+    /// How much of the smaller one is in the other, by the weight of its lines, from 0 to 1.
+    pub contained: f32,
 }
 
 /// An index that finds the most similar sketch without comparing all pairs.
@@ -144,9 +167,9 @@ impl SketchIndex {
         SketchIndex { sketches, by_hash }
     }
 
-    /// Returns the indices of the candidates that share lines with a sketch, each with its similarity, best
-    /// first (ties by index).
-    pub fn candidates(&self, sketch: &Sketch) -> Vec<(usize, f32)> {
+    /// Returns the indices of the candidates that share lines with a sketch, each with what they have in common, the
+    /// best first (ties by index). The more of the index's files have a line, the less it counts.
+    pub fn candidates(&self, sketch: &Sketch) -> Vec<(usize, Overlap)> {
         let mut found: Vec<u32> = sketch
             .hashes
             .iter()
@@ -157,9 +180,11 @@ impl SketchIndex {
             .collect();
         found.sort_unstable();
         found.dedup();
-        let mut scored: Vec<(usize, f32)> =
-            found.into_iter().map(|k| (k as usize, self.sketches[k as usize].similarity(sketch))).collect();
-        scored.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+        let weight = |hash: u64| 1.0 / self.by_hash.get(&hash).map_or(1, Vec::len).max(1) as f32;
+        let overlap = |k: u32| self.sketches[k as usize].overlap(sketch, weight);
+        let mut scored: Vec<(usize, Overlap)> = found.into_iter().map(|k| (k as usize, overlap(k))).collect();
+        let rank = |overlap: &Overlap| overlap.alike + overlap.contained;
+        scored.sort_by(|a, b| rank(&b.1).total_cmp(&rank(&a.1)).then(a.0.cmp(&b.0)));
         scored
     }
 }
@@ -184,6 +209,6 @@ mod tests {
         let edited = file(17).replace("line 3 ", "changed 3 ");
         let found = index.candidates(&Sketch::of(edited.as_bytes()));
         assert_eq!(found[0].0, 17);
-        assert!(found[0].1 > 0.95);
+        assert!(found[0].1.alike > 0.95);
     }
 }

@@ -109,9 +109,11 @@ impl Tree {
         Tree { parents, mixed: tabs && spaces }
     }
 
-    /// The blocks around a line, the innermost first.
+    /// The blocks around a line, the innermost first. A last line that is empty and has no end is no line of the text,
+    /// and in none.
     fn around(&self, line: usize) -> impl Iterator<Item = usize> {
-        std::iter::successors(self.parents[line], |at| self.parents[*at])
+        let parent = |line: usize| self.parents.get(line).copied().flatten();
+        std::iter::successors(parent(line), move |at| parent(*at))
     }
 }
 

@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, HashSet};
 use unicode_normalization::UnicodeNormalization;
 
 use super::{Entry, ReadError, Tree};
-use crate::diff::sketch::{Sketch, SketchIndex};
+use crate::diff::sketch::{Overlap, Sketch, SketchIndex};
 
 /// A file in two trees; one side may be missing.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,6 +24,20 @@ pub struct Pair {
 
 /// Two files this alike under different names are one renamed file.
 const RENAMED: f32 = 0.5;
+/// So are two of which one has this much of the other, counting what few files have, if they share some lines and no
+/// other file comes near.
+const CONTAINED: f32 = 0.5;
+const SHARED_LINES: usize = 3;
+/// With file names of which one is in the other, this much in common is enough.
+const NAMESAKES: f32 = 0.15;
+/// What the same file name adds to a score.
+const BY_NAME: f32 = 0.3;
+/// A file name that a theme uses this often at most says something.
+const TELLING: usize = 3;
+/// How near another file may come: its score as a share of the best.
+const RIVAL: f32 = 0.7;
+/// Candidates that are looked at for each file.
+const CANDIDATES: usize = 8;
 /// Larger files are not sketched.
 const SKETCH_LIMIT: u64 = 8 << 20;
 
@@ -128,6 +142,63 @@ fn match_by<K: Ord>(
     new.retain(|j| !taken.contains(j));
 }
 
+/// How often a theme uses each file name.
+struct Names(BTreeMap<String, usize>);
+
+impl Names {
+    fn of(tree: &dyn Tree) -> Self {
+        let mut names = BTreeMap::new();
+        tree.entries().iter().for_each(|e| *names.entry(file_name(e)).or_default() += 1);
+        Names(names)
+    }
+
+    /// A name that stands in every folder tells nothing.
+    fn is_telling(&self, name: &str) -> bool {
+        self.0.get(name).is_none_or(|count| *count <= TELLING)
+    }
+}
+
+fn file_name(entry: &Entry) -> String {
+    entry.path.rsplit('/').next().unwrap_or(&entry.path).to_ascii_lowercase()
+}
+
+/// An old and a new file that may be one.
+struct Candidate {
+    old: usize,
+    new: usize,
+    overlap: Overlap,
+    score: f32,
+    is_sure: bool,
+    /// If no other comes near.
+    is_likely: bool,
+}
+
+impl Candidate {
+    fn of(names: &Names, (old, i): (&dyn Tree, usize), (new, j): (&dyn Tree, usize), overlap: Overlap) -> Self {
+        let stem = |name: &str| name.trim_start_matches(['_', '.']).split('.').next().unwrap_or("").to_string();
+        let (a, b) = (file_name(&old.entries()[i]), file_name(&new.entries()[j]));
+        let (a_stem, b_stem) = (stem(&a), stem(&b));
+        let (short, long) = if a_stem.len() < b_stem.len() { (a_stem, b_stem) } else { (b_stem, a_stem) };
+        let akin = long.contains(&short) && names.is_telling(&a) && names.is_telling(&b);
+        let by_name = match (a == b, akin) {
+            (true, true) => BY_NAME,
+            (true, false) => BY_NAME * 0.2,
+            (_, true) => BY_NAME * 0.6 * short.len() as f32 / long.len().max(1) as f32,
+            _ => 0.0,
+        };
+        let Overlap { lines, alike, contained } = overlap;
+        let in_it = contained >= CONTAINED && (lines >= SHARED_LINES || akin);
+        Candidate {
+            old: i,
+            new: j,
+            overlap,
+            score: alike + contained / 2.0 + by_name,
+            is_sure: alike >= RENAMED,
+            is_likely: in_it || akin && alike.max(contained / 2.0) >= NAMESAKES,
+        }
+    }
+}
+
 /// Finds pairs of alike text files, best first, each file once.
 fn alike(
     old: &dyn Tree,
@@ -149,16 +220,37 @@ fn alike(
     let extension = |t: &dyn Tree, k: usize| {
         t.entries()[k].path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default()
     };
-    let mut found: Vec<(usize, usize, f32)> = Vec::new();
+    let names = Names::of(old);
+    let mut scored: Vec<Candidate> = Vec::new();
     for j in news {
         let sketch = Sketch::of(&new.read(j)?);
-        for (k, similarity) in index.candidates(&sketch).into_iter().take(8) {
-            if similarity >= RENAMED && extension(old, olds[k]) == extension(new, j) {
-                found.push((olds[k], j, similarity));
+        for (k, overlap) in index.candidates(&sketch).into_iter().take(CANDIDATES) {
+            if extension(old, olds[k]) == extension(new, j) {
+                scored.push(Candidate::of(&names, (old, olds[k]), (new, j), overlap));
             }
         }
     }
-    found.sort_by(|a, b| b.2.total_cmp(&a.2).then((a.0, a.1).cmp(&(b.0, b.1))));
+    let mut found: Vec<(usize, usize, f32)> = Vec::new();
+    scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));
+    // The two best scores of each file, on either side.
+    let mut best: [BTreeMap<usize, [f32; 2]>; 2] = Default::default();
+    for one in &scored {
+        for (best, k) in best.iter_mut().zip([one.old, one.new]) {
+            let [first, second] = best.entry(k).or_default();
+            if *first == 0.0 {
+                *first = one.score;
+            } else if *second == 0.0 {
+                *second = one.score;
+            }
+        }
+    }
+    for one in &scored {
+        let others = best.iter().zip([one.old, one.new]).filter_map(|(best, k)| best.get(&k));
+        let rival = others.map(|best| if best[0] == one.score { best[1] } else { best[0] }).fold(0.0, f32::max);
+        if one.is_sure || one.is_likely && rival < one.score * RIVAL {
+            found.push((one.old, one.new, one.overlap.alike));
+        }
+    }
     let (mut used_old, mut used_new) = (HashSet::new(), HashSet::new());
     found.retain(|(i, j, _)| {
         let free = !used_old.contains(i) && !used_new.contains(j);

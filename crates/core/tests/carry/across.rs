@@ -1,9 +1,12 @@
 //! Changes that follow a stretch into another file.
 
 use daxle_core::carry::CarryOptions;
-use daxle_core::merge::{Outcome, Step, Trust};
+use daxle_core::carry::account::{Answer, Take};
+use daxle_core::merge::{Leave, Outcome, Reason, Step, Trust};
 
-use crate::{carried, run, theme};
+use crate::proof::check;
+use crate::settle::Desk;
+use crate::{Files, carried, run, theme};
 
 const BLOCK: &str = "<section class=\"supporters\">\n  <h2>With the support of many</h2>\n  <ul class=\"supporter-list\">\n    <li>the town council of old</li>\n    <li>the friends of the mill</li>\n  </ul>\n</section>\n";
 
@@ -36,6 +39,72 @@ fn a_deleted_line_follows_too() {
         &[("home.html", &page("{% include 'part.html' %}\n")), ("part.html", BLOCK)],
     );
     assert_eq!(out.files["part.html"], own);
+}
+
+#[test]
+fn a_line_deleted_in_a_stretch_that_goes_is_not_deleted_by_both() {
+    // The release's file has none of the lines any more, so a merge of this file alone has nothing to ask.
+    let own = BLOCK.replace("    <li>the friends of the mill</li>\n", "");
+    let moved = BLOCK.replace("<h2>With the", "<h2 class=\"new\">With the");
+    for home in [("part.html", ""), ("page.html", "<p>there already</p>\n")] {
+        let before = [("home.html", page(BLOCK)), (home.0, home.1.to_string())];
+        let kept = usize::from(!home.1.is_empty()) + 1;
+        let of =
+            |block: &str, part: &str| vec![("home.html".into(), page(block)), (home.0.into(), part.to_string())];
+        let base: Files = before[..kept].iter().map(|(p, t)| (p.to_string(), t.clone())).collect();
+        let site: Files = base.iter().map(|(p, t)| (p.clone(), t.replace(BLOCK, &own))).collect();
+        let out = run(&base, &site, &of("", &format!("{}{moved}", home.1)), CarryOptions::default());
+        assert_eq!(out.account.totals.moved, 1, "{:?}", out.outcomes());
+        assert_eq!(
+            out.files[home.0],
+            format!("{}{}", home.1, moved.replace("    <li>the friends of the mill</li>\n", ""))
+        );
+    }
+}
+
+#[test]
+fn a_deleted_line_that_may_stand_in_another_file_is_asked_about_there() {
+    let (base, site) = (page(BLOCK), page(&BLOCK.replace("    <li>the friends of the mill</li>\n", "")));
+    // Two files have it: nobody can tell which is meant.
+    let part = |n: usize| {
+        format!("<p>part {n}</p>\n<ul class=\"supporter-list\">\n  <li>the friends of the mill</li>\n</ul>\n")
+    };
+    let (base, site) = (theme(&[("home.html", &base)]), theme(&[("home.html", &site)]));
+    let release = theme(&[("home.html", &page("")), ("a.html", &part(1)), ("b.html", &part(2))]);
+    let out = run(&base, &site, &release, CarryOptions::default());
+    let decision = &out.account.decisions[0];
+    assert_eq!((decision.path.as_str(), decision.reason), ("a.html", Reason::SiteDeleted));
+    assert_eq!(out.account.changes[0].decision.as_ref(), Some(&decision.id));
+    let lines = decision.result.unwrap().range();
+    let asked: Vec<&str> = out.files["a.html"].lines().collect();
+    assert_eq!((asked[lines.start], asked[lines.end - 1]), ("<<<<<<< site", ">>>>>>> release 2.0"));
+    // The answer is carried out where the lines are.
+    let mut desk = Desk::new(&base, &site, &release, Leave::Markers);
+    desk.settle(&decision.id, &Answer::take(Take::Site)).unwrap();
+    assert_eq!(desk.text("a.html"), part(1).replace("  <li>the friends of the mill</li>\n", ""));
+    assert_eq!(desk.account.totals.open, 0);
+    let found = check(&base, &site, &release, out, "a.html", str::to_string);
+    assert!(found.is_empty(), "{found:?}");
+}
+
+#[test]
+fn a_file_that_was_reworked_into_another_takes_its_changes_along() {
+    let rule = |name: &str, color: &str| format!(".{name} {{\n  color: {color};\n  order: {};\n}}\n", name.len());
+    let old: String =
+        ["gate", "ticket", "queue", "turnstile", "cloakroom", "counter"].map(|n| rule(n, "navy")).concat();
+    let new: String =
+        ["gate", "ticket", "sluice", "queue", "millrace", "wheelhouse", "turnstile", "cloakroom", "counter"]
+            .map(|n| rule(n, if n == "queue" { "teal" } else { "navy" }))
+            .concat();
+    let main = "body {\n  margin: 0;\n}\n";
+    let own = |text: &str| text.replace(".turnstile {\n", ".turnstile {\n  gap: 3px;\n");
+    let out = carried(
+        &[("main.css", main), ("gate.css", &old)],
+        &[("main.css", main), ("gate.css", &own(&old))],
+        &[("main.css", &format!("{main}{new}"))],
+    );
+    assert_eq!(out.files["main.css"], own(&format!("{main}{new}")));
+    assert_eq!(out.account.totals.moved, 1, "{:?}", out.outcomes());
 }
 
 #[test]

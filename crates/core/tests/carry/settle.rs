@@ -14,14 +14,14 @@ use proptest::prelude::*;
 use crate::{Files, run, theme};
 
 /// A carry whose decisions are answered in memory.
-struct Desk {
+pub(crate) struct Desk {
     trees: [MemoryTree; 3],
     files: RefCell<BTreeMap<String, Vec<u8>>>,
-    account: Account,
+    pub(crate) account: Account,
 }
 
 impl Desk {
-    fn new(base: &Files, site: &Files, release: &Files, leave: Leave) -> Self {
+    pub(crate) fn new(base: &Files, site: &Files, release: &Files, leave: Leave) -> Self {
         let out = run(base, site, release, CarryOptions { leave, ..CarryOptions::default() });
         let files = out.files.into_iter().map(|(p, t)| (p, t.into_bytes())).collect();
         let trees = [base, site, release].map(|f| MemoryTree::new(f.clone()));
@@ -56,7 +56,7 @@ impl Desk {
         Ok(())
     }
 
-    fn settle(&mut self, id: &str, answer: &Answer) -> Result<(), Refused> {
+    pub(crate) fn settle(&mut self, id: &str, answer: &Answer) -> Result<(), Refused> {
         self.with(|settling, account| settling.settle(account, id, answer.clone()))
     }
 
@@ -64,7 +64,7 @@ impl Desk {
         self.account.decisions.iter().map(|d| d.id.clone()).collect()
     }
 
-    fn text(&self, path: &str) -> String {
+    pub(crate) fn text(&self, path: &str) -> String {
         String::from_utf8(self.files.borrow()[path].clone()).unwrap()
     }
 

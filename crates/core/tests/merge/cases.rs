@@ -629,4 +629,7 @@ fn an_empty_last_line_is_no_line_where_indentation_is_meaning() {
         let merged = merge(&TREE, base, site, release);
         assert!(text(&merged).contains("new"), "{}", text(&merged));
     }
+    // Nor does it stand in a block of the base.
+    let merged = merge(&TREE, "    .last\n\n", "\n    display", "   \r .last\n\n");
+    assert!(text(&merged).contains("display"), "{}", text(&merged));
 }

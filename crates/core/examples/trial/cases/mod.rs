@@ -2,7 +2,7 @@
 
 mod dealt;
 mod moved;
-mod planted;
+pub(crate) mod planted;
 mod reformatted;
 
 use daxle_core::text::token::tokens;
@@ -13,7 +13,7 @@ pub(crate) struct Dice(pub(crate) u64);
 
 impl Dice {
     /// A number below `sides`.
-    fn roll(&mut self, sides: usize) -> usize {
+    pub(crate) fn roll(&mut self, sides: usize) -> usize {
         self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
         let mut z = self.0;
         z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
@@ -65,7 +65,7 @@ pub(crate) const MAKERS: [(&str, Maker); 15] = [
     ("moved", moved::moved),
 ];
 
-fn split(text: &str) -> Vec<&str> {
+pub(crate) fn split(text: &str) -> Vec<&str> {
     text.split_inclusive('\n').collect()
 }
 

@@ -72,7 +72,7 @@ impl<'t> Ground<'t> {
 }
 
 /// Any of the small edits.
-pub(super) fn any(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+pub(crate) fn any(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
     let makers = [word, line, block, copy, attribute];
     makers[dice.roll(makers.len())](dice, old, new, kind)
 }
