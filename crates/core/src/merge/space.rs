@@ -46,10 +46,15 @@ fn kept_lines<'s, 'a>(
     })
 }
 
+/// Tells whether a line goes on with a comment, aligned with its opening and not indented by the file's unit.
+fn is_aligned(line: &Line<'_>) -> bool {
+    line.trimmed().starts_with(b"*") && line.indent().len() % 2 == 1
+}
+
 /// Tells whether most of the indented lines that a side kept are indented otherwise.
 fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     let (mut indented, mut changed) = (0usize, 0usize);
-    for (b, s) in kept_lines(base, side, ops) {
+    for (b, s) in kept_lines(base, side, ops).filter(|(b, _)| !is_aligned(b)) {
         if !b.indent().is_empty() || !s.indent().is_empty() {
             indented += 1;
             changed += usize::from(b.indent() != s.indent());
@@ -119,7 +124,7 @@ impl Forms {
     /// with blanks at their end.
     fn mostly_respaced<'l, 'a: 'l>(&self, kept: impl Iterator<Item = (&'l Line<'a>, &'l Line<'a>)>) -> bool {
         let (mut spaced, mut changed) = (0usize, 0usize);
-        for (b, s) in kept {
+        for (b, s) in kept.filter(|(b, _)| !is_aligned(b)) {
             spaced += usize::from(b.trimmed() != b.content || s.trimmed() != s.content);
             changed += usize::from(b.content != s.content && self.site_shift(b, s) == 0);
         }
