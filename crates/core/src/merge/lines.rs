@@ -441,7 +441,7 @@ impl<'a> Walk<'a, '_> {
                 // The base line is the same line on both sides: its indentation on each is the reference.
                 let reference = self.base.lines[i];
                 let content = self.forms_fit_changed(line, &reference, &self.release.lines[k]);
-                let content = self.forms.ended(content);
+                let content = self.forms.ended(self.respaced(content, &reference, &self.release.lines[k]));
                 let refitted = content != line.content;
                 let source = Source { base: Some(i), site: Some(j), release: Some(k) };
                 self.out.line(&content, self.release.lines[k].end, source);

@@ -633,3 +633,22 @@ fn an_empty_last_line_is_no_line_where_indentation_is_meaning() {
     let merged = merge(&TREE, "    .last\n\n", "\n    display", "   \r .last\n\n");
     assert!(text(&merged).contains("display"), "{}", text(&merged));
 }
+
+#[test]
+fn blanks_between_the_words_of_a_changed_line_are_the_releases() {
+    let base = "$one = 1;\n$container   = mod( 'type' );\n$two = 2;\n";
+    let site = base.replace("mod( 'type' );", "mod( 'type' ); // own");
+    let release = base.replace("$container   =", "$container =");
+    let merged = merge(&SCRIPT, base, &site, &release);
+    assert_eq!(text(&merged), release.replace("mod( 'type' );", "mod( 'type' ); // own"));
+}
+
+#[test]
+fn aligned_comment_lines_tell_nothing_about_indentation() {
+    let comment: String = (0..9).map(|n| format!(" * remark {n}\n")).collect();
+    let base = format!("/**\n{comment} */\n.a {{\n  top: 0;\n  left: 0;\n}}\n");
+    let site = base.replace("  top: 0", "    top: 1px").replace("  left", "    left");
+    let release = base.replace("left: 0;\n", "left: 0;\n  right: 0;\n");
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert_eq!(text(&merged), release.replace("top: 0", "top: 1px"));
+}

@@ -6,20 +6,16 @@ use std::ops::Range;
 use super::Walk;
 use crate::merge::ops::{Link, Op};
 use crate::merge::out::Source;
-use crate::merge::{Outcome, Step};
-use crate::text::{LineEnd, split_lines};
+use crate::merge::tokens::merge_tokens;
+use crate::merge::{Outcome, Step, Trust};
+use crate::text::{Line, LineEnd, split_lines};
 
 /// Lines ahead in which a line's counterpart is looked for.
 const NEAR: usize = 40;
 
 impl<'a> Walk<'a, '_> {
     /// Writes a changed line of the site with the indentation that its base line has in the release.
-    pub(super) fn forms_fit_changed(
-        &self,
-        line: &crate::text::Line<'a>,
-        base: &crate::text::Line<'a>,
-        release: &crate::text::Line<'a>,
-    ) -> Cow<'a, [u8]> {
+    pub(super) fn forms_fit_changed(&self, line: &Line<'a>, base: &Line<'a>, release: &Line<'a>) -> Cow<'a, [u8]> {
         if base.indent() == release.indent() && !self.forms.site_reformatted {
             return Cow::Borrowed(line.content);
         }
@@ -31,6 +27,19 @@ impl<'a> Walk<'a, '_> {
             return Cow::Borrowed(line.content);
         }
         Cow::Owned([&indent[..width], &line.content[own..]].concat())
+    }
+
+    /// A changed line of the site with the blanks between words as the release has them, where it changed those.
+    pub(super) fn respaced(&self, content: Cow<'a, [u8]>, base: &Line<'a>, release: &Line<'a>) -> Cow<'a, [u8]> {
+        if base.trimmed() == release.trimmed() || self.context.options.trust == Trust::Strict {
+            return content;
+        }
+        let own = Line { content: &content, end: LineEnd::None };
+        let words = merge_tokens(base.trimmed(), own.trimmed(), release.trimmed(), self.context.dialect, false);
+        match words {
+            Some(words) => Cow::Owned([own.indent(), &words].concat()),
+            None => content,
+        }
     }
 
     /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
@@ -97,6 +106,10 @@ impl<'a> Walk<'a, '_> {
                 }
                 (Some((from, to)), _) => self.forms.fitted(&line, from, to),
                 (None, _) => Cow::Borrowed(line.content),
+            };
+            let content = match own.filter(|_| op.base.len() == op.side.len()) {
+                Some(r) => self.respaced(content, &self.base.lines[stands_for], &self.release.lines[r]),
+                None => content,
             };
             let content = self.forms.ended(content);
             refitted |= content != line.content;
