@@ -100,7 +100,7 @@ impl Sketch {
         self.overlap(other, |_| 1.0).alike
     }
 
-    /// Returns what two files have in common. `weight` is what a line counts for as a part of the smaller one.
+    /// Returns what two files have in common. `weight` is what a line counts for, by its hash.
     pub fn overlap(&self, other: &Sketch, weight: impl Fn(u64) -> f32) -> Overlap {
         if self.lines == 0 || other.lines == 0 {
             return Overlap::default();
@@ -126,10 +126,12 @@ impl Sketch {
             }
         }
         let whole = |hashes: &[u64]| hashes.iter().map(|h| weight(*h)).sum::<f32>();
+        let (whole_a, whole_b) = (whole(a), whole(b));
         Overlap {
             lines: both,
             alike: 2.0 * both as f32 / (a.len() + b.len()).max(1) as f32,
-            contained: shared / whole(a).min(whole(b)).max(f32::MIN_POSITIVE),
+            alike_by_weight: 2.0 * shared / (whole_a + whole_b).max(f32::MIN_POSITIVE),
+            contained: shared / whole_a.min(whole_b).max(f32::MIN_POSITIVE),
         }
     }
 }
@@ -141,6 +143,8 @@ pub struct Overlap {
     pub lines: usize,
     /// The Dice coefficient of their lines, from 0 to 1.
     pub alike: f32,
+    /// The same by the weight of the lines.
+    pub alike_by_weight: f32,
     /// How much of the smaller one is in the other, by the weight of its lines, from 0 to 1.
     pub contained: f32,
 }
@@ -168,8 +172,9 @@ impl SketchIndex {
     }
 
     /// Returns the indices of the candidates that share lines with a sketch, each with what they have in common, the
-    /// best first (ties by index). The more of the index's files have a line, the less it counts.
-    pub fn candidates(&self, sketch: &Sketch) -> Vec<(usize, Overlap)> {
+    /// best first (ties by index). The more of the index's files have a line, and the more others by `others`, the less it
+    /// counts.
+    pub fn candidates(&self, sketch: &Sketch, others: impl Fn(u64) -> usize) -> Vec<(usize, Overlap)> {
         let mut found: Vec<u32> = sketch
             .hashes
             .iter()
@@ -180,7 +185,7 @@ impl SketchIndex {
             .collect();
         found.sort_unstable();
         found.dedup();
-        let weight = |hash: u64| 1.0 / self.by_hash.get(&hash).map_or(1, Vec::len).max(1) as f32;
+        let weight = |hash: u64| 1.0 / self.by_hash.get(&hash).map_or(1, Vec::len).max(others(hash)).max(1) as f32;
         let overlap = |k: u32| self.sketches[k as usize].overlap(sketch, weight);
         let mut scored: Vec<(usize, Overlap)> = found.into_iter().map(|k| (k as usize, overlap(k))).collect();
         let rank = |overlap: &Overlap| overlap.alike + overlap.contained;
@@ -207,7 +212,7 @@ mod tests {
         let file = |n: usize| (0..400).map(|l| format!("line {l} of file {n}\n")).collect::<String>();
         let index = SketchIndex::new((0..50).map(|n| Sketch::of(file(n).as_bytes())).collect());
         let edited = file(17).replace("line 3 ", "changed 3 ");
-        let found = index.candidates(&Sketch::of(edited.as_bytes()));
+        let found = index.candidates(&Sketch::of(edited.as_bytes()), |_| 0);
         assert_eq!(found[0].0, 17);
         assert!(found[0].1.alike > 0.95);
     }

@@ -2,7 +2,7 @@
 //!
 //! Renames are found by sketches over an index, so the work is linear in the number of files.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use unicode_normalization::UnicodeNormalization;
 
@@ -24,6 +24,10 @@ pub struct Pair {
 
 /// Two files this alike under different names are one renamed file.
 const RENAMED: f32 = 0.5;
+/// Whatever of it many files have, if they are this much alike.
+const SAME: f32 = 0.9;
+/// If they have so much in common of what few files have, at least.
+const RENAMED_BY_WEIGHT: f32 = 0.4;
 /// So are two of which one has this much of the other, counting what few files have, if they share some lines and no
 /// other file comes near.
 const CONTAINED: f32 = 0.5;
@@ -36,6 +40,8 @@ const BY_NAME: f32 = 0.3;
 const TELLING: usize = 3;
 /// How near another file may come: its score as a share of the best.
 const RIVAL: f32 = 0.7;
+/// Files that stayed and are looked at for lines that many have.
+const SAMPLE: usize = 200;
 /// Candidates that are looked at for each file.
 const CANDIDATES: usize = 8;
 /// Larger files are not sketched.
@@ -142,6 +148,28 @@ fn match_by<K: Ord>(
     new.retain(|j| !taken.contains(j));
 }
 
+/// How many files have a line: of those that are new, and of a sample of those that stayed. What all files of a kind
+/// begin with says nothing about which of them is which.
+struct Common([HashMap<u64, usize>; 2]);
+
+impl Common {
+    fn of(tree: &dyn Tree, rest: &[usize], new: &[Sketch]) -> Result<Self, ReadError> {
+        let mut counts: [HashMap<u64, usize>; 2] = Default::default();
+        let sampled = rest.iter().step_by(rest.len().div_ceil(SAMPLE).max(1));
+        let sampled = sampled.map(|k| Ok(Sketch::of(&tree.read(*k)?))).collect::<Result<Vec<_>, ReadError>>()?;
+        for (counts, sketches) in counts.iter_mut().zip([&sampled[..], new]) {
+            for hash in sketches.iter().flat_map(Sketch::hashes) {
+                *counts.entry(*hash).or_default() += 1;
+            }
+        }
+        Ok(Common(counts))
+    }
+
+    fn count(&self, hash: u64) -> usize {
+        self.0.iter().map(|counts| counts.get(&hash).copied().unwrap_or(0)).max().unwrap_or(0)
+    }
+}
+
 /// How often a theme uses each file name.
 struct Names(BTreeMap<String, usize>);
 
@@ -186,15 +214,15 @@ impl Candidate {
             (_, true) => BY_NAME * 0.6 * short.len() as f32 / long.len().max(1) as f32,
             _ => 0.0,
         };
-        let Overlap { lines, alike, contained } = overlap;
+        let Overlap { lines, alike, alike_by_weight, contained } = overlap;
         let in_it = contained >= CONTAINED && (lines >= SHARED_LINES || akin);
         Candidate {
             old: i,
             new: j,
             overlap,
-            score: alike + contained / 2.0 + by_name,
-            is_sure: alike >= RENAMED,
-            is_likely: in_it || akin && alike.max(contained / 2.0) >= NAMESAKES,
+            score: (alike + alike_by_weight + contained) / 2.0 + by_name,
+            is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
+            is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
         }
     }
 }
@@ -221,10 +249,15 @@ fn alike(
         t.entries()[k].path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default()
     };
     let names = Names::of(old);
+    let sketched = news.iter().map(|j| Ok(Sketch::of(&new.read(*j)?))).collect::<Result<Vec<_>, ReadError>>()?;
+    let kinds: HashSet<String> = olds.iter().map(|k| extension(old, *k)).collect();
+    let rest = (0..old.entries().len()).filter(|k| {
+        old_left.binary_search(k).is_err() && sketchable(old, *k) && kinds.contains(&extension(old, *k))
+    });
+    let common = Common::of(old, &rest.collect::<Vec<usize>>(), &sketched)?;
     let mut scored: Vec<Candidate> = Vec::new();
-    for j in news {
-        let sketch = Sketch::of(&new.read(j)?);
-        for (k, overlap) in index.candidates(&sketch).into_iter().take(CANDIDATES) {
+    for (j, sketch) in news.into_iter().zip(&sketched) {
+        for (k, overlap) in index.candidates(sketch, |hash| common.count(hash)).into_iter().take(CANDIDATES) {
             if extension(old, olds[k]) == extension(new, j) {
                 scored.push(Candidate::of(&names, (old, olds[k]), (new, j), overlap));
             }
@@ -306,5 +339,33 @@ mod tests {
                 (None, Some("new.txt".into())),
             ]
         );
+    }
+
+    #[test]
+    fn what_all_files_begin_with_pairs_none_of_them() {
+        let step = |n: usize, body: &str| {
+            let path = format!("steps/{n:02}-step.py");
+            (
+                path,
+                format!(
+                    "from mill import steps\n\nclass Step(steps.Step):\n    after = []\n    tasks = [\n{body}    ]\n"
+                ),
+            )
+        };
+        let stayed: Vec<_> = (0..9).map(|n| step(n, &format!("        raise_gate({n}),\n"))).collect();
+        let owned = |list: &[(String, String)]| -> Vec<(String, String)> { [&stayed[..], list].concat() };
+        let (gone, came) = (step(30, "        grind(\"oats\"),\n"), step(41, "        sell_tickets(),\n"));
+        let kept: String = (0..4).map(|n| format!("        sweep_floor({n}),\n")).collect();
+        let (before, after) = (step(31, &kept), step(42, &kept.replace("floor(3)", "floor(3, twice)")));
+        let old = MemoryTree::new(owned(&[gone, before]));
+        let new = MemoryTree::new(owned(&[came, after]));
+        let found = pair(&old, &new).unwrap();
+        let path = |t: &MemoryTree, k: usize| t.entries()[k].path.clone();
+        let renamed: Vec<_> = found
+            .iter()
+            .filter(|p| p.renamed)
+            .filter_map(|p| Some((path(&old, p.old?), path(&new, p.new?))))
+            .collect();
+        assert_eq!(renamed, [("steps/31-step.py".to_string(), "steps/42-step.py".to_string())]);
     }
 }
