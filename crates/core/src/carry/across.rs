@@ -38,6 +38,8 @@ pub(crate) struct Follow {
     pub(crate) window: Spot,
     /// The changes that went along.
     pub(crate) changes: Vec<ChangeId>,
+    /// What is to be asked about them where another stretch has the place already.
+    doubts: Vec<Doubt>,
 }
 
 /// Lines that the site deleted, and that the release seems to have in another file now: nothing tells for sure.
@@ -90,7 +92,9 @@ pub(crate) fn follow(
     let meet = |a: &Range<usize>, b: &Range<usize>| a.start < b.end && b.start < a.end;
     for Found { follows, doubts } in found {
         for follow in follows {
-            if !out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0)) {
+            if out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0)) {
+                out.doubts.extend(follow.doubts);
+            } else {
                 out.follows.push(follow);
             }
         }
@@ -188,12 +192,14 @@ impl<'c> Origin<'c> {
             let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();
             let Some(changes) = changes else { continue };
             homeless.retain(|edit| !edits.contains(edit));
+            let doubts = edits.iter().filter_map(|edit| self.doubt(edit, &base, &chains, additions)).collect();
             out.follows.push(Follow {
                 from: self.triple,
                 site: edits.iter().map(|edit| (edit.new.clone(), joined(&base[edit.old.clone()]))).collect(),
                 to: home.triple,
                 window: (window, merged.bytes),
                 changes,
+                doubts,
             });
         }
         out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &chains, additions)).collect();

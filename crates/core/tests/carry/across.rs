@@ -88,6 +88,23 @@ fn a_deleted_line_that_may_stand_in_another_file_is_asked_about_there() {
 }
 
 #[test]
+fn two_files_that_claim_one_place_lose_nothing() {
+    // Both pages had the block; the release keeps it once, in a part.
+    let own = BLOCK.replace("    <li>the friends of the mill</li>\n", "");
+    let pages = |block: &str, other: &str| theme(&[("home.html", &page(block)), ("house.html", &page(other))]);
+    let release = [pages("", ""), theme(&[("part.html", BLOCK)])].concat();
+    // Both deleted the same line: that is done once.
+    let out = run(&pages(BLOCK, BLOCK), &pages(&own, &own), &release, CarryOptions::default());
+    assert_eq!((out.account.totals.open, out.files["part.html"].as_str()), (0, own.as_str()));
+    // One changed another line: the deletion is asked about.
+    let other = BLOCK.replace("the town council", "our town council");
+    let out = run(&pages(BLOCK, BLOCK), &pages(&other, &own), &release, CarryOptions::default());
+    assert_eq!(out.outcomes(), [("home.html", Outcome::Moved), ("house.html", Outcome::Open)]);
+    assert_eq!(out.account.decisions[0].path, "part.html");
+    assert!(out.files["part.html"].contains("our town council"));
+}
+
+#[test]
 fn a_file_that_was_reworked_into_another_takes_its_changes_along() {
     let rule = |name: &str, color: &str| format!(".{name} {{\n  color: {color};\n  order: {};\n}}\n", name.len());
     let old: String =
