@@ -149,28 +149,33 @@ fn follow_across(
             entry.release = Some(inputs.release.read(r)?);
         }
     }
+    // A file that was written already is written again; one that waited goes the usual way.
+    let mut again = Vec::new();
     for (k, instead) in &instead {
         let touched = touched(inputs, &triples[*k], by_path);
-        let mut result = carry_file(inputs, options, &triples[*k], touched, instead)?;
-        for doubt in doubts.iter().filter(|doubt| doubt.to == *k) {
-            let asked = doubts::ask(inputs, options, &mut result, doubt);
-            let mut changes = results[doubt.from].changes.iter_mut();
-            match (asked, changes.find(|c| c.id == doubt.change)) {
-                (Some(id), Some(change)) => {
-                    change.outcome = Outcome::Open;
-                    change.step = None;
-                    change.decision = Some(id);
-                }
-                _ => result.remarks.push(doubts::remark(&result.path, &results[doubt.from].path, doubt)),
-            }
-        }
-        // A file that was written already is written again; one that waited goes the usual way.
-        if results[*k].content.is_none()
-            && let Some(content) = result.content.take()
-        {
-            sink.put(&result.path, &content)?;
+        let result = carry_file(inputs, options, &triples[*k], touched, instead)?;
+        if results[*k].content.is_none() {
+            again.push(*k);
         }
         results[*k] = result;
+    }
+    // Only now, as each file's changes are what they are to be.
+    for doubt in &doubts {
+        let asked = doubts::ask(inputs, options, &mut results[doubt.to], doubt);
+        let mut changes = results[doubt.from].changes.iter_mut();
+        if let (Some(id), Some(change)) = (asked, changes.find(|c| c.id == doubt.change)) {
+            change.outcome = Outcome::Open;
+            change.step = None;
+            change.decision = Some(id);
+        } else {
+            let remark = doubts::remark(&results[doubt.to].path, &results[doubt.from].path, doubt);
+            results[doubt.to].remarks.push(remark);
+        }
+    }
+    for k in again {
+        if let Some(content) = results[k].content.take() {
+            sink.put(&results[k].path, &content)?;
+        }
     }
     Ok(())
 }

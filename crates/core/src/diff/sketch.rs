@@ -172,8 +172,8 @@ impl SketchIndex {
     }
 
     /// Returns the indices of the candidates that share lines with a sketch, each with what they have in common, the
-    /// best first (ties by index). The more of the index's files have a line, and the more others by `others`, the less it
-    /// counts.
+    /// best first (ties by index). The more of the index's files have a line, and the more others by `others`, the
+    /// less it counts.
     pub fn candidates(&self, sketch: &Sketch, others: impl Fn(u64) -> usize) -> Vec<(usize, Overlap)> {
         let mut found: Vec<u32> = sketch
             .hashes

@@ -105,6 +105,24 @@ fn two_files_that_claim_one_place_lose_nothing() {
 }
 
 #[test]
+fn a_doubt_stays_open_where_another_change_of_the_file_moved() {
+    // What is asked about stands in a file that is worked out before the one that the lines were in.
+    let list = "<ul class=\"tide-table\">\n  <li>high water at the sluice gate</li>\n</ul>\n";
+    let home = |block: &str, list: &str| page(&format!("{block}<hr>\n{list}"));
+    let own = BLOCK.replace("the town council", "our town council");
+    let cut = list.replace("  <li>high water at the sluice gate</li>\n", "");
+    let with = |part: &str| format!("<p>there already</p>\n{part}");
+    let files =
+        |home: String, part: &str| theme(&[("a.html", &with(part)), ("b.html", &with(part)), ("home.html", &home)]);
+    let release = [files(home("", ""), list), theme(&[("part.html", BLOCK)])].concat();
+    let site = files(home(&own, &cut), "");
+    let out = run(&files(home(BLOCK, list), ""), &site, &release, CarryOptions::default());
+    let outcomes: Vec<Outcome> = out.outcomes().iter().map(|(_, outcome)| *outcome).collect();
+    assert_eq!(outcomes, [Outcome::Moved, Outcome::Open], "{:?}", out.account.decisions);
+    assert_eq!((out.account.decisions.len(), out.files["part.html"].as_str()), (1, own.as_str()));
+}
+
+#[test]
 fn a_file_that_was_reworked_into_another_takes_its_changes_along() {
     let rule = |name: &str, color: &str| format!(".{name} {{\n  color: {color};\n  order: {};\n}}\n", name.len());
     let old: String =
