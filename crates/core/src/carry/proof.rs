@@ -644,7 +644,7 @@ impl Proof {
         if !few.is_empty() {
             let of_site = changes.iter().find(|c| {
                 let added = c.added.as_ref().and_then(super::account::Blob::bytes).unwrap_or_default();
-                let added: HashSet<Vec<u8>> = tokens(&added).iter().map(|t| t.text.to_vec()).collect();
+                let added: HashSet<Vec<u8>> = tokens(&added).map(|t| t.text.to_vec()).collect();
                 few.iter().any(|w| w.bytes().any(|b| b.is_ascii_alphanumeric()) && added.contains(w.as_bytes()))
             });
             let (kind, means) = match of_site {

@@ -132,7 +132,7 @@ fn changed(old: &[&[u8]], new: &[&[u8]], a: &Range<usize>, b: &Range<usize>, row
 fn alike(old: &[u8], new: &[u8]) -> f64 {
     let telling = |line: &[u8]| -> Vec<Vec<u8>> {
         let mut words: Vec<Vec<u8>> =
-            tokens(line).iter().filter(|t| !t.text.trim_ascii().is_empty()).map(|t| t.text.to_vec()).collect();
+            tokens(line).filter(|t| !t.text.trim_ascii().is_empty()).map(|t| t.text.to_vec()).collect();
         words.sort();
         words
     };
@@ -166,7 +166,7 @@ pub fn words(old: &[u8], new: &[u8]) -> (Vec<Part>, Vec<Part>) {
 
 /// Tokens and what lies between them.
 fn pieces(line: &[u8]) -> Vec<&[u8]> {
-    tokens(line).iter().flat_map(|t| [t.lead, t.text]).filter(|t| !t.is_empty()).collect()
+    tokens(line).flat_map(|t| [t.lead, t.text]).filter(|t| !t.is_empty()).collect()
 }
 
 fn marked(pieces: &[&[u8]], kept: &[bool]) -> Vec<Part> {

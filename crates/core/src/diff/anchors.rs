@@ -20,7 +20,7 @@ pub(crate) fn compare(old: &[u32], new: &[u32], weak: &impl Fn(u32) -> bool, mar
 #[derive(Clone, Copy, Default)]
 struct Seen {
     round: u32,
-    at: usize,
+    at: u32,
     times: u32,
 }
 
@@ -41,6 +41,10 @@ fn between(
     depth: usize,
     scratch: &mut Scratch,
 ) {
+    // Most gaps between anchors are equal throughout.
+    if old[i0..i1] == new[j0..j1] {
+        return;
+    }
     if i0 == i1 || j0 == j1 {
         marks.old[i0..i1].fill(true);
         marks.new[j0..j1].fill(true);
@@ -74,7 +78,7 @@ fn anchors(
     let pairs: Vec<(usize, usize)> = (i0..i1)
         .filter_map(|i| {
             let (a, b) = (scratch.old[old[i] as usize], scratch.new[old[i] as usize]);
-            (a.times == 1 && b.times == 1 && b.round == round && !weak(old[i])).then_some((i, b.at))
+            (a.times == 1 && b.times == 1 && b.round == round && !weak(old[i])).then_some((i, b.at as usize))
         })
         .collect();
     longest_increasing(&pairs)
@@ -84,7 +88,7 @@ fn count(seen: &mut [Seen], symbols: &[u32], offset: usize, round: u32) {
     for (k, symbol) in symbols.iter().enumerate() {
         let entry = &mut seen[*symbol as usize];
         let times = if entry.round == round { entry.times + 1 } else { 1 };
-        *entry = Seen { round, at: offset + k, times };
+        *entry = Seen { round, at: (offset + k) as u32, times };
     }
 }
 

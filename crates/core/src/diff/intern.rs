@@ -6,9 +6,18 @@ use std::collections::HashMap;
 use foldhash::fast::FixedState;
 
 /// Maps byte strings to small numbers: equal strings to equal numbers, counted from 0 in order of appearance.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Interner<'a> {
     numbers: HashMap<Cow<'a, [u8]>, u32, FixedState>,
+    /// The numbers of single bytes: most tokens are one mark, and need no hashing.
+    bytes: [Option<u32>; 256],
+    count: u32,
+}
+
+impl Default for Interner<'_> {
+    fn default() -> Self {
+        Interner { numbers: HashMap::default(), bytes: [None; 256], count: 0 }
+    }
 }
 
 impl<'a> Interner<'a> {
@@ -19,17 +28,22 @@ impl<'a> Interner<'a> {
 
     /// Returns the number of a string, a new one if it was not seen before.
     pub fn number(&mut self, item: Cow<'a, [u8]>) -> u32 {
-        let next = self.numbers.len() as u32;
-        *self.numbers.entry(item).or_insert(next)
+        let next = self.count;
+        let number = match *item {
+            [byte] => *self.bytes[usize::from(byte)].get_or_insert(next),
+            _ => *self.numbers.entry(item).or_insert(next),
+        };
+        self.count += u32::from(number == next);
+        number
     }
 
     /// Returns how many different strings were seen.
     pub fn len(&self) -> usize {
-        self.numbers.len()
+        self.count as usize
     }
 
     /// Tells whether no string was seen.
     pub fn is_empty(&self) -> bool {
-        self.numbers.is_empty()
+        self.count == 0
     }
 }

@@ -9,7 +9,7 @@ use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
 
-use crate::text::token::{Token, tokens};
+use crate::text::token::{Token, Tokens, tokens};
 
 /// By how much each kind of opener outnumbers its closer in a text.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -25,11 +25,6 @@ const VOID: [&[u8]; 14] = [
 
 /// Counts brackets, and tags and template blocks where the text is markup.
 pub fn balance(text: &[u8], markup: bool) -> Balance {
-    balance_of(&tokens(text), markup)
-}
-
-/// Counts brackets, tags and template blocks in a text that is cut into tokens.
-pub(crate) fn balance_of(list: &[Token<'_>], markup: bool) -> Balance {
     let mut counts: BTreeMap<Vec<u8>, i64> = BTreeMap::new();
     let mut add = |key: &[u8], n: i64| {
         if let Some(count) = counts.get_mut(key) {
@@ -38,58 +33,56 @@ pub(crate) fn balance_of(list: &[Token<'_>], markup: bool) -> Balance {
             counts.insert(key.to_vec(), n);
         }
     };
-    for (k, token) in list.iter().enumerate() {
+    let mut list = tokens(text);
+    while let Some(token) = list.next() {
+        let braces = |brace: u8| token.text.iter().filter(|b| **b == brace).count() as i64;
         match token.text {
-            b"{" | b"{{" | b"{%" | b"{{-" | b"{%-" | b"{{{" => {
-                add(b"{", token.text.iter().filter(|b| **b == b'{').count() as i64);
+            b"{" => add(b"{", 1),
+            b"}" => add(b"{", -1),
+            b"{{" | b"{%" | b"{{-" | b"{%-" => {
+                add(b"{", braces(b'{'));
+                if let Some(word) = block_word(list.clone()) {
+                    count_block(word, &mut add);
+                }
             }
-            b"}" | b"}}" | b"%}" | b"-}}" | b"-%}" | b"}}}" => {
-                add(b"{", -(token.text.iter().filter(|b| **b == b'}').count() as i64));
-            }
+            b"{{{" => add(b"{", 3),
+            b"}}" | b"%}" | b"-}}" | b"-%}" | b"}}}" => add(b"{", -braces(b'}')),
             b"(" => add(b"(", 1),
             b")" => add(b"(", -1),
             b"[" => add(b"[", 1),
             b"]" => add(b"[", -1),
             b"<!--" => add(b"<!--", 1),
             b"-->" => add(b"<!--", -1),
+            b"<" if markup => {
+                if let Some(name) = tag_name(&list).filter(|name| name[0].is_ascii_alphabetic()) {
+                    let name = name.to_ascii_lowercase();
+                    if !VOID.contains(&name.as_slice()) && !self_closes(list.clone()) {
+                        add(&[b"<", name.as_slice()].concat(), 1);
+                    }
+                }
+            }
+            b"</" if markup => {
+                if let Some(name) = tag_name(&list) {
+                    add(&[b"<", name.to_ascii_lowercase().as_slice()].concat(), -1);
+                }
+            }
             _ => {}
-        }
-        let Some(next) = list.get(k + 1).filter(|n| n.lead.is_empty() || !markup) else {
-            if let Some(word) = block_word(list, k) {
-                count_block(word, &mut add);
-            }
-            continue;
-        };
-        if markup && token.text == b"<" && next.text.first().is_some_and(u8::is_ascii_alphabetic) {
-            let name = next.text.to_ascii_lowercase();
-            if !VOID.contains(&name.as_slice()) && !self_closes(&list[k..]) {
-                add(&[b"<", name.as_slice()].concat(), 1);
-            }
-        } else if markup && token.text == b"</" {
-            add(&[b"<", next.text.to_ascii_lowercase().as_slice()].concat(), -1);
-        }
-        if let Some(word) = block_word(list, k) {
-            count_block(word, &mut add);
         }
     }
     counts.retain(|_, n| *n != 0);
     Balance { counts }
 }
 
-/// Returns the word that leads a template tag which begins at token `k`.
-fn block_word<'a>(list: &[Token<'a>], k: usize) -> Option<&'a [u8]> {
-    if !matches!(list[k].text, b"{{" | b"{%" | b"{{-" | b"{%-") {
-        return None;
-    }
-    let mut at = k + 1;
-    while let Some(token) = list.get(at).filter(|t| matches!(t.text, b"#" | b"/" | b"-" | b"~")) {
-        if token.text == b"/" {
-            // `{{/name}}` closes what `{{#name}}` opened: counted by `count_block` through the slash.
-            return list.get(at + 1).map(|_| b"/".as_slice());
-        }
-        at += 1;
-    }
-    list.get(at).map(|t| t.text)
+/// Returns the token that follows a tag's opening bracket at once.
+fn tag_name<'a>(rest: &Tokens<'a>) -> Option<&'a [u8]> {
+    rest.clone().next().filter(|next| next.lead.is_empty() && !next.text.is_empty()).map(|next| next.text)
+}
+
+/// Returns the word that leads a template tag, of the tokens after its opening bracket.
+fn block_word<'a>(mut rest: Tokens<'a>) -> Option<&'a [u8]> {
+    let word = rest.find(|t| !matches!(t.text, b"#" | b"-" | b"~"))?.text;
+    // `{{/name}}` closes what `{{#name}}` opened: counted by `count_block` through the slash.
+    if word == b"/" { rest.next().map(|_| word) } else { Some(word) }
 }
 
 /// Counts template blocks by their words: `if … endif`, `{{#name}} … {{/name}}`.
@@ -108,8 +101,9 @@ fn count_block(word: &[u8], add: &mut impl FnMut(&[u8], i64)) {
     }
 }
 
-fn self_closes(tag: &[Token<'_>]) -> bool {
-    tag.iter().take(200).find(|t| matches!(t.text, b">" | b"/>" | b"</")).is_some_and(|t| t.text == b"/>")
+/// Tells whether a tag ends in `/>`, by the tokens after its opening bracket.
+fn self_closes(rest: Tokens<'_>) -> bool {
+    rest.take(200).find(|t| matches!(t.text, b">" | b"/>" | b"</")).is_some_and(|t| t.text == b"/>")
 }
 
 /// How many levels a line closes before it opens any, as a negative number, and how many it opens on the whole.
@@ -164,14 +158,14 @@ impl Balance {
 pub(crate) struct WordCount(HashMap<u64, i64, FixedState>);
 
 impl WordCount {
-    pub(crate) fn of(list: &[Token<'_>]) -> Self {
+    pub(crate) fn of<'a>(list: impl IntoIterator<Item = Token<'a>>) -> Self {
         let mut count = WordCount::default();
         count.add(list, 1);
         count
     }
 
     /// Adds tokens so many times.
-    pub(crate) fn add(&mut self, list: &[Token<'_>], times: i64) {
+    pub(crate) fn add<'a>(&mut self, list: impl IntoIterator<Item = Token<'a>>, times: i64) {
         let hasher = FixedState::with_seed(3);
         for token in list {
             if !token.text.is_empty() {

@@ -281,8 +281,8 @@ fn member_name(text: &[u8]) -> Option<&[u8]> {
         b"sub",
     ];
     const WHOLE_LINE: [&[u8]; 6] = [b"import", b"use", b"require", b"require_once", b"include", b"from"];
-    let tokens = crate::text::token::tokens(text);
-    let mut words = tokens.iter().map(|t| t.text).skip_while(|w| MODIFIERS.contains(w) || *w == b"@");
+    let mut words =
+        crate::text::token::tokens(text).map(|t| t.text).skip_while(|w| MODIFIERS.contains(w) || *w == b"@");
     let first = words.next()?;
     if WHOLE_LINE.contains(&first) && matches!(text.last(), Some(b';' | b'\'' | b'"' | b')')) {
         return Some(text);

@@ -346,7 +346,7 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
 
 /// The marks of a line, with a place for each word: `size: 4px;` and `width: 2em;` have the same.
 fn marks(line: &[u8]) -> Vec<&[u8]> {
-    tokens(line).into_iter().map(|t| if t.kind == TokenKind::Word { b"word" } else { t.text }).collect()
+    tokens(line).map(|t| if t.kind == TokenKind::Word { b"word" } else { t.text }).collect()
 }
 
 /// Tells whether the lines of an edit were cut at other places: the words as a whole are the same, or one line

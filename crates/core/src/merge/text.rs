@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align, line_edits};
-use super::balance::{Balance, WordCount, balance, balance_of};
+use super::balance::{Balance, WordCount, balance};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, merge_lines};
 use super::structure::merge_indented;
@@ -152,10 +152,7 @@ pub(crate) fn merge_checked(
     // The count checks: words and brackets add up, or the merge is done plainly, or the edits that are left are
     // asked about.
     let count = |text: &[u8]| balance(text, dialect.markup);
-    let counts = |text: &[u8]| {
-        let list = tokens(text);
-        (balance_of(&list, dialect.markup), WordCount::of(&list))
-    };
+    let counts = |text: &[u8]| (count(text), WordCount::of(tokens(text)));
     let [of_base, of_site, of_release] = [base, site, release].map(counts);
     let adds_up = |m: &MergedLines| {
         let (brackets, mut result) = counts(&m.bytes);
@@ -167,15 +164,15 @@ pub(crate) fn merge_checked(
                 .iter()
                 .flat_map(|l| [l.content, b"\n"].concat())
                 .collect();
-            result.add(&tokens(&standing), -1);
-            result.add(&tokens(&open.release_text), 1);
-            effective.add(&tokens(&open.site_text), -1);
-            effective.add(&tokens(&open.base_text), 1);
+            result.add(tokens(&standing), -1);
+            result.add(tokens(&open.release_text), 1);
+            effective.add(tokens(&open.site_text), -1);
+            effective.add(tokens(&open.base_text), 1);
             // The place asked about may be another than that of the edit: where a line went that the site deleted.
             let elsewhere = |e: &&EditFate| e.base.end < open.base.start || open.base.end < e.base.start;
             for edit in open.edits.iter().filter_map(|e| m.edits.get(*e)).filter(elsewhere) {
-                effective.add(&tokens(&text_of(&s, &edit.site)), -1);
-                effective.add(&tokens(&text_of(&b, &edit.base)), 1);
+                effective.add(tokens(&text_of(&s, &edit.site)), -1);
+                effective.add(tokens(&text_of(&b, &edit.base)), 1);
             }
         }
         let balanced =

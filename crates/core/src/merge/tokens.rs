@@ -72,7 +72,7 @@ impl Item<'_> {
 
 /// Cuts a text into items.
 fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
-    let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 4 + 1);
+    let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 2 + 1);
     let (mut flat, mut i) = (0, 0);
     let mut unclosed = false;
     while i < text.len() {

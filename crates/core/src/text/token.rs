@@ -35,27 +35,39 @@ fn is_word_byte(byte: u8) -> bool {
 }
 
 /// Cuts a text into tokens. Joining all leads and texts gives the text back.
-pub fn tokens(text: &[u8]) -> Vec<Token<'_>> {
-    let mut out = Vec::with_capacity(text.len() / 4 + 1);
-    let mut i = 0;
-    while i < text.len() {
-        let lead_start = i;
-        while i < text.len() && (text[i].is_ascii_whitespace() || text[i] == 0x0B) {
-            i += 1;
+pub fn tokens(text: &[u8]) -> Tokens<'_> {
+    Tokens { text, at: 0 }
+}
+
+/// The tokens of a text, in order; see [`tokens`].
+#[derive(Debug, Clone)]
+pub struct Tokens<'a> {
+    text: &'a [u8],
+    at: usize,
+}
+
+impl<'a> Iterator for Tokens<'a> {
+    type Item = Token<'a>;
+
+    fn next(&mut self) -> Option<Token<'a>> {
+        let (text, lead_start) = (self.text, self.at);
+        if lead_start == text.len() {
+            return None;
         }
-        let start = i;
-        let kind = if i == text.len() {
-            TokenKind::Mark
-        } else if let Some(end) = word_end(text, i) {
-            i = end;
-            TokenKind::Word
+        let mut start = lead_start;
+        while start < text.len() && (text[start].is_ascii_whitespace() || text[start] == 0x0B) {
+            start += 1;
+        }
+        let (end, kind) = if start == text.len() {
+            (start, TokenKind::Mark)
+        } else if let Some(end) = word_end(text, start) {
+            (end, TokenKind::Word)
         } else {
-            i += mark_len(&text[i..]);
-            TokenKind::Mark
+            (start + mark_len(&text[start..]), TokenKind::Mark)
         };
-        out.push(Token { lead: &text[lead_start..start], text: &text[start..i], kind });
+        self.at = end;
+        Some(Token { lead: &text[lead_start..start], text: &text[start..end], kind })
     }
-    out
 }
 
 /// Returns how long the mark is that a text begins with.
@@ -115,7 +127,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn cut(text: &str) -> Vec<&str> {
-        tokens(text.as_bytes()).iter().map(|t| std::str::from_utf8(t.text).unwrap()).collect()
+        tokens(text.as_bytes()).map(|t| std::str::from_utf8(t.text).unwrap()).collect()
     }
 
     #[test]
@@ -131,7 +143,7 @@ mod tests {
     proptest! {
         #[test]
         fn tokens_joined_give_the_text(text in "[a-z0-9.%{}<>/?#\\- \\n\"é]{0,40}") {
-            let joined: Vec<u8> = tokens(text.as_bytes()).iter().flat_map(|t| [t.lead, t.text].concat()).collect();
+            let joined: Vec<u8> = tokens(text.as_bytes()).flat_map(|t| [t.lead, t.text].concat()).collect();
             prop_assert_eq!(joined, text.into_bytes());
         }
     }

@@ -75,7 +75,6 @@ fn indent(line: &str) -> &str {
 
 /// The longest word of a line, if it has more than three letters.
 fn longest_word(line: &str) -> Option<String> {
-    let words = tokens(line.as_bytes());
-    let words = words.iter().map(|t| String::from_utf8_lossy(t.text).into_owned());
+    let words = tokens(line.as_bytes()).map(|t| String::from_utf8_lossy(t.text).into_owned());
     words.filter(|w| w.len() > 3 && w.chars().all(char::is_alphanumeric)).max_by_key(String::len)
 }
