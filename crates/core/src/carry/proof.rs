@@ -156,6 +156,9 @@ pub fn verify(account: &Account, evidence: &Evidence<'_>) -> Result<Proof, ReadE
     Ok(proof)
 }
 
+/// Of how many copies of a line the surroundings are looked at.
+const COPIES: usize = 100;
+
 impl Proof {
     /// The findings that the carry brought in; the others were there before.
     pub fn new_findings(&self) -> impl Iterator<Item = &Finding> {
@@ -511,6 +514,11 @@ impl Proof {
             self.count(file, &counts, &changes);
         }
         let plain_lines = split_lines(&plain);
+        let already: Vec<&ChangeRecord> =
+            changes.iter().filter(|c| c.outcome == Outcome::Already && here(c)).collect();
+        if !already.is_empty() {
+            self.gone(file, &already, &base_lines, &split_lines(release));
+        }
         let carried = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved);
         let answered = |c: &ChangeRecord| {
             c.decision.as_ref().is_some_and(|id| open.iter().any(|d| d.id == *id && d.state == State::Settled))
@@ -673,6 +681,54 @@ impl Proof {
                 &format!("words stand more often than both sides put them there: {}", list(&many)),
                 "look for a change that was made twice, or text that should have gone",
             );
+        }
+    }
+
+    /// What the site took out, and passes for taken out by the release too, does not stand there beside the lines that it
+    /// stood beside.
+    fn gone(&mut self, file: &FileRecord, already: &[&ChangeRecord], base: &[Line<'_>], release: &[Line<'_>]) {
+        let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
+        let beside = |lines: &[Line<'_>], k: usize| -> [Vec<u8>; 2] {
+            let text = |l: Option<&Line<'_>>| l.map_or(Vec::new(), |l| l.trimmed().to_vec());
+            let before = lines[..k].iter().rev().find(telling);
+            [text(before), text(lines[k + 1..].iter().find(telling))]
+        };
+        let mut in_base: HashMap<&[u8], usize> = HashMap::new();
+        for line in base {
+            *in_base.entry(line.trimmed()).or_default() += 1;
+        }
+        let mut in_release: HashMap<&[u8], Vec<usize>> = HashMap::new();
+        for (k, line) in release.iter().enumerate() {
+            in_release.entry(line.trimmed()).or_default().push(k);
+        }
+        for change in already {
+            let Some(at) = change.base.map(|l| l.range()).filter(|r| r.end <= base.len()) else { continue };
+            let added = change.added.as_ref().and_then(super::account::Blob::bytes).unwrap_or_default();
+            let added: HashSet<Vec<u8>> = split_lines(&added).iter().map(|l| l.trimmed().to_vec()).collect();
+            let stands = |k: usize| {
+                let line = base[k].trimmed();
+                let copies = in_release.get(line).filter(|copies| copies.len() >= in_base[line])?;
+                let [before, after] = beside(base, k);
+                let same_place = |j: &&usize| {
+                    let [b, a] = beside(release, **j);
+                    !before.is_empty() && b == before || !after.is_empty() && a == after
+                };
+                copies.iter().take(COPIES).find(same_place).copied()
+            };
+            let taken_out = |k: &usize| telling(&&base[*k]) && !added.contains(base[*k].trimmed());
+            if let Some(found) = at.filter(taken_out).find_map(stands) {
+                let means = "the site took this line out, and the release has it still";
+                self.find(
+                    FindingKind::ChangeMissing,
+                    &file.path,
+                    Some(found + 1),
+                    means,
+                    "take the line out again",
+                );
+                if let Some(last) = self.findings.last_mut() {
+                    last.change = Some(change.id.to_string());
+                }
+            }
         }
     }
 

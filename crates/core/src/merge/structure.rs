@@ -14,7 +14,7 @@ use super::lines::MergedLines;
 use super::out::Source;
 use super::text::merge_checked;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
-use crate::diff::Edit;
+use crate::diff::{Edit, kept_pairs};
 use crate::text::key::Blanks;
 use crate::text::{Line, split_lines};
 
@@ -27,7 +27,9 @@ pub(crate) fn merge_indented(
     let versions = [base, site, release];
     let by_level = merge_checked(base, site, release, dialect, options, &[]);
     let astray = lines_astray(&by_level, versions);
-    if astray.is_empty() && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
+    let not_gone = deleted_but_there(&by_level, versions);
+    let sound = astray.is_empty() && not_gone.is_empty();
+    if sound && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
         return by_level;
     }
     // Edits are told and looked for among all lines: with too many of both, all of them are questions.
@@ -35,31 +37,31 @@ pub(crate) fn merge_indented(
     if options.trust != Trust::Strict && affordable {
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
         let blindly = merge_checked(base, site, release, &blind, options, &[]);
-        let fewer = !astray.is_empty() || blindly.decisions.len() < by_level.decisions.len();
+        let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
         if fewer && lines_astray(&blindly, versions).is_empty() {
             return told_by_level(blindly, base, site);
         }
     }
-    if astray.is_empty() {
+    if sound {
         return by_level;
     }
     // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
     let mut asked: BTreeSet<usize> = BTreeSet::new();
-    let (mut merged, mut astray) = (by_level, astray);
+    let mut doubted = &edits_beside(&by_level, &astray) | &not_gone;
     for _ in 0..if affordable { ROUNDS } else { 0 } {
-        let before = asked.len();
-        asked.extend(edits_beside(&merged, &astray));
-        if asked.len() == before {
+        if doubted.is_subset(&asked) {
             break;
         }
+        asked.append(&mut doubted);
         let reasons: Vec<_> = asked.iter().map(|k| (*k, Reason::Doubtful)).collect();
-        merged = merge_checked(base, site, release, dialect, options, &reasons);
-        astray = lines_astray(&merged, versions);
+        let merged = merge_checked(base, site, release, dialect, options, &reasons);
+        let astray = lines_astray(&merged, versions);
         if astray.is_empty() {
             return merged;
         }
+        doubted = edits_beside(&merged, &astray);
     }
-    let all: Vec<_> = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
+    let all: Vec<_> = (0..by_level.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
     merge_checked(base, site, release, dialect, options, &all)
 }
 
@@ -72,6 +74,26 @@ fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
     let settled = |k: &usize| merged.edits[*k].outcome != Outcome::Open;
     let nearest = |line: &usize| (0..merged.edits.len()).filter(settled).min_by_key(|k| distance(k, *line));
     lines.iter().filter_map(nearest).collect()
+}
+
+/// The site edits that pass for done by the release, though lines that they take out stand there still, at another
+/// level.
+fn deleted_but_there(merged: &MergedLines, [base, site, release]: [&[u8]; 3]) -> BTreeSet<usize> {
+    let suspect = |e: &EditFate| e.outcome == Outcome::Already && !e.base.is_empty();
+    if !merged.edits.iter().any(suspect) {
+        return BTreeSet::new();
+    }
+    let (base_lines, site_lines) = (split_lines(base), split_lines(site));
+    let mut kept = vec![false; base_lines.len()];
+    for (line, _) in kept_pairs(&line_edits(base, release, Blanks::AreForm), base_lines.len()) {
+        kept[line] = true;
+    }
+    let taken_out = |line: usize, e: &EditFate| {
+        let line = &base_lines[line];
+        !line.is_blank() && site_lines[e.site.clone()].iter().all(|own| own.trimmed() != line.trimmed())
+    };
+    let not_gone = |e: &EditFate| suspect(e) && e.base.clone().any(|line| kept[line] && taken_out(line, e));
+    (0..merged.edits.len()).filter(|k| not_gone(&merged.edits[*k])).collect()
 }
 
 /// Edits times lines that are looked at at most.

@@ -223,7 +223,7 @@ fn piece_order(base: &Tag<'_>, site: &Tag<'_>, release: &Tag<'_>) -> Option<Vec<
     for gap in 0..=in_base.len() {
         let of_site = own.put[gap].iter().copied().filter(is_own).map(Placed::Site);
         let of_release = new.put[gap].iter().copied().map(Placed::Release);
-        if new.replaces(gap) && !own.replaces(gap) {
+        if own.goes_before(&new, gap) {
             out.extend(of_site.chain(of_release));
         } else {
             out.extend(of_release.chain(of_site));
@@ -396,6 +396,13 @@ impl ListEdits {
         self.kept.get(gap) == Some(&false)
     }
 
+    /// Tells whether what the side put into a gap stands before what the other did: at the start of the list, where the
+    /// site puts what is to be first, and before what the other put in the place of the next entry.
+    fn goes_before(&self, other: &ListEdits, gap: usize) -> bool {
+        let at_start = gap == 0 && !self.kept.is_empty();
+        !self.replaces(gap) && (at_start || other.replaces(gap))
+    }
+
     /// The entries that stand in the place of those that are gone around entry `k` of the base.
     fn instead_of<'s, T>(&self, k: usize, side: &'s [T]) -> Vec<&'s T> {
         let gap = (0..=k).rev().take_while(|g| *g == k || !self.kept[*g]).last().unwrap_or(k);
@@ -412,7 +419,7 @@ impl ListEdits {
 }
 
 /// Merges class lists as sets that keep order: what a side put in place of an entry stands in its place, and where
-/// both added, the release's comes first. `None` where both put another class in the place of the same one, or a class
+/// both added, the release's comes first, but at the start the site's. `None` where both put another class in the place of the same one, or a class
 /// stands twice.
 pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
     let tail_from = release.len() - release.iter().rev().take_while(|b| b.is_ascii_whitespace()).count();
@@ -429,8 +436,7 @@ pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
         let of_release = new.put[gap].iter().map(|k| release_list[*k]);
         let of_site = own.put[gap].iter().map(|k| site[*k]).filter(|e| !release_list.contains(e));
         let of_site = of_site.map(|e| Entry { lead: b" ", ..e });
-        // What only one side put in the place of the next entry stands behind what the other put before it.
-        if new.replaces(gap) && !own.replaces(gap) {
+        if own.goes_before(&new, gap) {
             out.extend(of_site.chain(of_release));
         } else {
             out.extend(of_release.chain(of_site));
@@ -544,6 +550,12 @@ mod tests {
             "each in its place"
         );
         assert_eq!(merge("<i a c>", "<i own c>", "<i new c>"), None, "one attribute, two new names");
+        assert_eq!(merge("<i a>", "<i own a>", "<i id a>").unwrap(), "<i own id a>", "both at the start");
+        assert_eq!(
+            merge("<i a c>", "<i own c>", "<i id a c>").unwrap(),
+            "<i id own c>",
+            "in the place of the first"
+        );
     }
 
     #[test]
@@ -552,6 +564,7 @@ mod tests {
             merge_words(b.as_bytes(), s.as_bytes(), r.as_bytes()).map(|w| String::from_utf8(w).unwrap())
         };
         assert_eq!(words("a b", "a b site", "a b rel").unwrap(), "a b rel site");
+        assert_eq!(words("a b", "site a b", "rel a b").unwrap(), "site rel a b");
         assert_eq!(words("a b", "b", "a b c").unwrap(), "b c");
         assert_eq!(words("a b", "a x", "a y"), None, "one class, two new names");
         assert_eq!(words("a {{ c d }}", "a {{ c d }} x", "{{ c d }}").unwrap(), "{{ c d }} x");

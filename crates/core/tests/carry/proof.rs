@@ -71,6 +71,18 @@ fn a_change_made_twice_is_found() {
 }
 
 #[test]
+fn a_line_taken_out_that_passes_for_gone_is_found() {
+    let base = "use strict;\n\nload('legacy-shim');\n\nstart();\nrun();\n";
+    let (site, release) = (base.replace("load('legacy-shim');\n", ""), base.replace("run();", "run(1);"));
+    let (base, site, release) = (theme(&[("a.js", base)]), theme(&[("a.js", &site)]), theme(&[("a.js", &release)]));
+    let mut out = run(&base, &site, &release, CarryOptions::default());
+    out.account.changes[0].outcome = daxle_core::merge::Outcome::Already;
+    let found =
+        check(&base, &site, &release, out, "a.js", |t| t.replace("start()", "load('legacy-shim');\n\nstart()"));
+    assert!(found.iter().any(|f| (f.kind, f.line) == (FindingKind::ChangeMissing, Some(3))), "{found:?}");
+}
+
+#[test]
 fn a_lost_vendor_change_is_found() {
     assert!(kinds(|t| t.replace("  border: 0;\n", "")).contains(&FindingKind::ReleaseMissing));
     assert!(kinds(|t| t.replace("}\n\n.box-new", ".box-new")).contains(&FindingKind::Unbalanced));

@@ -593,6 +593,14 @@ fn a_wrap_is_followed_where_indentation_is_meaning() {
 }
 
 #[test]
+fn a_line_taken_out_stays_out_where_the_release_wrapped_it() {
+    let base = "import one\n\nimport two\n\n\nclass M(two.M)\n  x = 1\n";
+    let site = base.replace("import two\n", "");
+    let release = "if new\n  import two\n\n\n  class M(two.M)\n    x = 1\n";
+    gives(&TREE, [base, &site, release], &release.replace("  import two\n", ""));
+}
+
+#[test]
 fn a_line_that_would_come_to_stand_in_another_block_is_a_question() {
     let base = "first\n  one\nsecond\n  two\nthird\n  three\n";
     let site = base.replace("second\n", "");

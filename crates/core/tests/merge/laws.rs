@@ -67,6 +67,34 @@ fn laws_hold_on_every_small_text() {
     }
 }
 
+/// The release wraps some lines, indents them, and makes changes of its own; the site took out a line that stands once.
+#[test]
+fn what_the_site_took_out_stays_out_where_the_release_wrapped_it() {
+    for seed in 0..400 {
+        for (dialect, make) in all_dialects() {
+            let base = make(seed);
+            let mut dice = Dice::new(seed);
+            let lines: Vec<&str> = base.lines().collect();
+            let once = |line: &str| lines.iter().filter(|l| l.trim() == line.trim()).count() == 1;
+            let out = dice.roll(lines.len());
+            if lines[out].trim().len() < 4 || !once(lines[out]) {
+                continue;
+            }
+            let without = |k: usize| [&lines[..k], &lines[k + 1..]].concat().join("\n") + "\n";
+            let from = dice.roll(out + 1);
+            let to = out + 1 + dice.roll(lines.len() - out);
+            let deeper: Vec<String> = lines[from..to].iter().map(|l| format!("    {l}")).collect();
+            let wrapped =
+                [&lines[..from].join("\n"), "wrapper", &deeper.join("\n"), &lines[to..].join("\n")].join("\n");
+            let release = edited(&mut dice, &wrapped, 3, "new");
+            let merged = merge(&dialect, &base, &without(out), &release);
+            let stands = |text: &str| text.lines().any(|l| l.trim() == lines[out].trim());
+            let lost = merged.decisions.is_empty() && stands(&release) && stands(text(&merged));
+            assert!(!lost, "seed {seed}, line {out}:\n{base}---\n{release}---\n{}", text(&merged));
+        }
+    }
+}
+
 /// A merge without questions has each line as often as the two sides' changes add up to: nothing was lost and
 /// nothing came twice. The slow, obviously right reference.
 #[test]

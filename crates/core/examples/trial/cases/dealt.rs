@@ -4,6 +4,7 @@ use daxle_core::catalog::similarity;
 use daxle_core::diff::{Edit, Interner, diff};
 use daxle_core::merge::line_edits;
 use daxle_core::text::key::Blanks;
+use daxle_core::text::split_lines;
 use daxle_core::text::token::tokens;
 use daxle_core::theme::Kind;
 
@@ -24,6 +25,10 @@ fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> boo
 /// The vendor's changes, line by line where the lines are counterparts.
 fn edits_of(old: &str, new: &str) -> Vec<Edit> {
     let (o, n) = (split(old), split(new));
+    // A file with line ends of its own kind is cut otherwise by the merge.
+    if [(&o, old), (&n, new)].iter().any(|(lines, text)| lines.len() != split_lines(text.as_bytes()).len()) {
+        return Vec::new();
+    }
     let counterparts = |e: &Edit| {
         let mut pairs = o[e.old.clone()].iter().zip(&n[e.new.clone()]);
         e.old.len() == e.new.len() && pairs.all(|(a, b)| similarity(a.as_bytes(), b.as_bytes()) >= 0.5)
