@@ -1,0 +1,81 @@
+//! Comparing the values of settings and translations, whatever their form.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use super::{FindingKind, Proof};
+use crate::carry::account::{FileRecord, Take};
+use crate::catalog::Catalog;
+use crate::merge::Step;
+
+impl Proof {
+    /// Each value of a settings file is the one that the two sides' changes make it.
+    pub(super) fn values(&mut self, file: &FileRecord, values: &[BTreeMap<String, String>]) {
+        let [base, site, release, result] = values else { return };
+        let written = self
+            .account
+            .decisions
+            .iter()
+            .any(|d| d.path == file.path && d.answer.as_ref().is_some_and(|a| a.take == Take::Text));
+        // A value of another type says the same when only its quotes differ.
+        let plain = |v: Option<&String>| v.map(|v| v.trim_matches('"').to_string());
+        let held: HashSet<String> =
+            self.account.defaults.iter().filter(|d| d.held && d.path == file.path).map(|d| d.key.clone()).collect();
+        let retyped = self
+            .account
+            .changes
+            .iter()
+            .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
+        let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
+        for path in paths {
+            let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
+            let shown = path.replace('\0', ".");
+            let is_held = held.contains(shown.trim_start_matches('.')) && x == s;
+            if is_held || (retyped && plain(x) == plain(s)) {
+                continue;
+            }
+            let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
+            // What one side emptied and the other added to is no value of its own.
+            let empty = |v: Option<&String>| v.is_some_and(|v| v == "{}" || v == "[]");
+            let inner = if path.is_empty() { String::new() } else { format!("{path}\0") };
+            let filled = x.is_none()
+                && (empty(s) || empty(r))
+                && result.range(inner.clone()..).any(|(p, _)| p.starts_with(&inner));
+            // What both emptied is looked at key by key.
+            if filled || empty(x) {
+                continue;
+            }
+            // A renamed key holds the value that the site set under the old one.
+            let set = |x: &String| site.iter().any(|(p, v)| v == x && base.get(p) != Some(v));
+            if s == b && x != r && !x.is_some_and(set) {
+                let means = format!("{shown} is {}, the release has {}", show(x), show(r));
+                self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
+            } else if s != b && r == b && x != s {
+                let means = format!("{shown} is {}, the site set {}", show(x), show(s));
+                self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the site's value back");
+            } else if s != b && r.is_some() && x != s && x != r && !is_list(s) && !written {
+                let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
+                self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
+            }
+        }
+    }
+}
+
+/// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody
+/// is sure of: they came with the template of the release.
+pub(super) fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String>]) {
+    let [base, site, release, values] = values else { return };
+    let Ok(catalog) = Catalog::parse(result) else { return };
+    let unsure = catalog.messages.iter().filter(|m| !m.obsolete && (m.is_fuzzy() || !m.is_translated()));
+    let written = |id: &[u8]| {
+        let id = String::from_utf8_lossy(id);
+        format!("msgid{}", id.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n"))
+    };
+    let unsure: HashSet<String> = unsure.map(|m| written(&m.id)).collect();
+    let known = |key: &String| base.contains_key(key) || site.contains_key(key) || release.contains_key(key);
+    values.retain(|key, _| known(key) || !key.find("msgid").is_some_and(|at| unsure.contains(&key[at..])));
+}
+
+/// A list may be merged item by item, and then be neither side's.
+fn is_list(value: Option<&String>) -> bool {
+    value.is_some_and(|v| v.starts_with('['))
+}

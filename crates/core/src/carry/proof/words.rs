@@ -1,0 +1,383 @@
+//! Counting words, and looking each change up in the neighbourhood it belongs to.
+
+use std::collections::{BTreeSet, HashMap, HashSet};
+use std::ops::Range;
+
+use super::{FindingKind, Proof};
+use crate::carry::account::{Blob, ChangeRecord, Decision, FileRecord, State};
+use crate::carry::markers::{Block, blocks, joined};
+use crate::changes::What;
+use crate::merge::{Outcome, Step};
+use crate::text::token::{TokenKind, tokens};
+use crate::text::{Line, split_lines};
+
+/// Of how many copies of a line the surroundings are looked at.
+const COPIES: usize = 100;
+
+impl Proof {
+    /// Counts words, and looks every site change up in its neighbourhood.
+    pub(super) fn words(
+        &mut self,
+        file: &FileRecord,
+        base: &[u8],
+        site: &[u8],
+        release: &[u8],
+        result: &[u8],
+        recorded: bool,
+    ) {
+        let site_path = file.site_path.as_deref().unwrap_or(&file.path);
+        let edited: Vec<&ChangeRecord> = self.account.changes.iter().filter(|c| c.what == What::Edited).collect();
+        let own = |c: &ChangeRecord| c.path == site_path;
+        let here = |c: &ChangeRecord| c.result_path.as_deref() == Some(&file.path);
+        // Changes that came from other files, and changes that went to others.
+        let came: Vec<&ChangeRecord> = edited.iter().copied().filter(|c| here(c) && !own(c)).collect();
+        let changes: Vec<ChangeRecord> = edited.iter().copied().filter(|c| own(c)).cloned().collect();
+        let texts = |blob: fn(&ChangeRecord) -> &Option<Blob>| -> Vec<u8> {
+            came.iter().filter_map(|c| blob(c).as_ref().and_then(Blob::bytes)).flatten().collect()
+        };
+        // A file that is not done keeps the site's stamp: there too the release's counts.
+        let stamped = |c: &ChangeRecord| c.step == Some(Step::Stamp);
+        let result = &changes
+            .iter()
+            .filter(|c| stamped(c) && c.outcome == Outcome::Kept)
+            .filter_map(|c| Some((c.result?.range(), c.release?.range())))
+            .fold(result.to_vec(), |result, (at, from)| exchanged(&result, &at, release, &from));
+        let base = &[base, b"\n", &texts(|c| &c.removed)].concat();
+        let site = &[site, b"\n", &texts(|c| &c.added)].concat();
+        let (base_lines, site_lines, result_lines) = (split_lines(base), split_lines(site), split_lines(result));
+        // What was in the release already, and what is open, is taken out of the site's account; at an open spot
+        // the release's text stands for the result's.
+        let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
+        let elsewhere = |c: &&ChangeRecord| {
+            c.outcome == Outcome::Already || stamped(c) || (c.outcome != Outcome::Open && !here(c))
+        };
+        let already = changes.iter().filter(elsewhere).filter_map(lines);
+        let open: Vec<Decision> = self
+            .account
+            .decisions
+            .iter()
+            .filter(|d| d.path == file.path && d.state != State::Edited)
+            .cloned()
+            .collect();
+        self.answers(file, &result_lines, recorded);
+        let mut spots: Vec<_> =
+            open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
+        // Where the question is put beside the change (a line that was doubled), the change itself is open too.
+        let asked = changes.iter().filter(|c| open.iter().any(|d| c.decision.as_ref() == Some(&d.id)));
+        for (site, base) in asked.filter_map(lines) {
+            let apart = |(s, b): &(Range<usize>, Range<usize>)| {
+                (site.start >= s.end || site.end <= s.start) && (base.start >= b.end || base.end <= b.start)
+            };
+            if spots.iter().all(apart) {
+                spots.push((site, base));
+            }
+        }
+        let effective = reverted(&base_lines, &site_lines, already.chain(spots));
+        let (found, _) = blocks(&result_lines);
+        let plain =
+            if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
+        let counts = [base, &effective, release, &plain].map(count_words);
+        if recorded {
+            self.count(file, &counts, &changes);
+        }
+        let plain_lines = split_lines(&plain);
+        let already: Vec<&ChangeRecord> =
+            changes.iter().filter(|c| c.outcome == Outcome::Already && here(c)).collect();
+        if !already.is_empty() {
+            self.gone(file, &already, &base_lines, &split_lines(release));
+        }
+        let carried = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved);
+        let answered = |c: &ChangeRecord| {
+            c.decision.as_ref().is_some_and(|id| open.iter().any(|d| d.id == *id && d.state == State::Settled))
+        };
+        let wanted = |c: &&ChangeRecord| here(c) && !answered(c);
+        let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(wanted).cloned().collect();
+        for change in &looked_up {
+            self.look_up(file, change, &site_lines, &plain_lines, &counts);
+        }
+        let bracket = |text: &[u8]| brackets(text);
+        let (b, s, r, x) = (bracket(base), bracket(&effective), bracket(release), bracket(&plain));
+        if b == s && b == r && x != b {
+            self.find(
+                FindingKind::Unbalanced,
+                &file.path,
+                None,
+                "brackets balance in all three versions, but not in the result",
+                "look at the fitted changes in this file",
+            );
+        }
+    }
+
+    /// Each word stands as often as the changes of both sides add up to.
+    fn count(
+        &mut self,
+        file: &FileRecord,
+        [base, site, release, result]: &[HashMap<&[u8], i64>; 4],
+        changes: &[ChangeRecord],
+    ) {
+        let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
+        let words: BTreeSet<&[u8]> = [base, site, release, result].iter().flat_map(|m| m.keys().copied()).collect();
+        let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+        for word in words {
+            let (b, s, r, x) = (get(base, word), get(site, word), get(release, word), get(result, word));
+            let (ds, dr) = (s - b, r - b);
+            let sum = b + ds + dr;
+            // Where both sides did the like, it may have been the same.
+            let once = if ds.signum() == dr.signum() { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
+            let (low, high) = (sum.min(once), sum.max(once));
+            if low <= x && x <= high {
+                continue;
+            }
+            let shown = String::from_utf8_lossy(word).into_owned();
+            if x < low { few.push(shown) } else { many.push(shown) }
+        }
+        let list = |words: &[String]| {
+            let mut text = words.iter().take(6).map(|w| format!("`{w}`")).collect::<Vec<_>>().join(", ");
+            if words.len() > 6 {
+                text += ", …";
+            }
+            text
+        };
+        if !few.is_empty() {
+            let of_site = changes.iter().find(|c| {
+                let added = c.added.as_ref().and_then(Blob::bytes).unwrap_or_default();
+                let added: HashSet<Vec<u8>> = tokens(&added).map(|t| t.text.to_vec()).collect();
+                few.iter().any(|w| w.bytes().any(|b| b.is_ascii_alphanumeric()) && added.contains(w.as_bytes()))
+            });
+            let (kind, means) = match of_site {
+                Some(_) => (FindingKind::ChangeMissing, "words that the site put in are missing"),
+                None => (
+                    FindingKind::ReleaseMissing,
+                    "words of the release are missing, and no site change took them out",
+                ),
+            };
+            self.find(
+                kind,
+                &file.path,
+                None,
+                &format!("{means}: {}", list(&few)),
+                "compare the file with site and release",
+            );
+            if let (Some(change), Some(last)) = (of_site, self.findings.last_mut()) {
+                last.change = Some(change.id.to_string());
+            }
+        }
+        if !many.is_empty() {
+            self.find(
+                FindingKind::WordsTooMany,
+                &file.path,
+                None,
+                &format!("words stand more often than both sides put them there: {}", list(&many)),
+                "look for a change that was made twice, or text that should have gone",
+            );
+        }
+    }
+
+    /// What the site took out, and passes for taken out by the release too, does not stand there beside the lines that it
+    /// stood beside.
+    fn gone(&mut self, file: &FileRecord, already: &[&ChangeRecord], base: &[Line<'_>], release: &[Line<'_>]) {
+        let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
+        let beside = |lines: &[Line<'_>], k: usize| -> [Vec<u8>; 2] {
+            let text = |l: Option<&Line<'_>>| l.map_or(Vec::new(), |l| l.trimmed().to_vec());
+            let before = lines[..k].iter().rev().find(telling);
+            [text(before), text(lines[k + 1..].iter().find(telling))]
+        };
+        let mut in_base: HashMap<&[u8], usize> = HashMap::new();
+        for line in base {
+            *in_base.entry(line.trimmed()).or_default() += 1;
+        }
+        let mut in_release: HashMap<&[u8], Vec<usize>> = HashMap::new();
+        for (k, line) in release.iter().enumerate() {
+            in_release.entry(line.trimmed()).or_default().push(k);
+        }
+        for change in already {
+            let Some(at) = change.base.map(|l| l.range()).filter(|r| r.end <= base.len()) else { continue };
+            let added = change.added.as_ref().and_then(Blob::bytes).unwrap_or_default();
+            let added: HashSet<Vec<u8>> = split_lines(&added).iter().map(|l| l.trimmed().to_vec()).collect();
+            let stands = |k: usize| {
+                let line = base[k].trimmed();
+                let copies = in_release.get(line).filter(|copies| copies.len() >= in_base[line])?;
+                let [before, after] = beside(base, k);
+                let same_place = |j: &&usize| {
+                    let [b, a] = beside(release, **j);
+                    !before.is_empty() && b == before || !after.is_empty() && a == after
+                };
+                copies.iter().take(COPIES).find(same_place).copied()
+            };
+            let taken_out = |k: &usize| telling(&&base[*k]) && !added.contains(base[*k].trimmed());
+            if let Some(found) = at.filter(taken_out).find_map(stands) {
+                let means = "the site took this line out, and the release has it still";
+                self.find(
+                    FindingKind::ChangeMissing,
+                    &file.path,
+                    Some(found + 1),
+                    means,
+                    "take the line out again",
+                );
+                if let Some(last) = self.findings.last_mut() {
+                    last.change = Some(change.id.to_string());
+                }
+            }
+        }
+    }
+
+    /// A change's words stand in the result, in the neighbourhood they belong to.
+    fn look_up(
+        &mut self,
+        file: &FileRecord,
+        change: &ChangeRecord,
+        site: &[Line<'_>],
+        result: &[Line<'_>],
+        [_, _, _, counts]: &[HashMap<&[u8], i64>; 4],
+    ) {
+        let Some(at) = change.site.map(|l| l.range()).filter(|r| r.end <= site.len()) else { return };
+        let added: Vec<&Line<'_>> = site[at.clone()].iter().filter(|l| !l.is_blank()).collect();
+        // A version stamp is the release's; only the words say so.
+        if added.is_empty() || change.step == Some(Step::Stamp) {
+            return;
+        }
+        let missing = added
+            .iter()
+            .flat_map(|l| tokens(l.content))
+            .find(|t| t.kind == TokenKind::Word && !counts.contains_key(t.text));
+        let word = missing.map(|t| String::from_utf8_lossy(t.text).into_owned());
+        let report = |proof: &mut Proof, kind, line, means: &str, mend: &str| {
+            proof.find(kind, &file.path, line, means, mend);
+            if let Some(last) = proof.findings.last_mut() {
+                last.change = Some(change.id.to_string());
+            }
+        };
+        if let Some(word) = word.filter(|_| change.step != Some(Step::Words)) {
+            report(
+                self,
+                FindingKind::ChangeMissing,
+                None,
+                &format!("`{word}`, which the site put in, is missing"),
+                "put the change back",
+            );
+            return;
+        }
+        // The place: where most of the site's neighbouring lines stand around the change.
+        let around = |lines: &[Line<'_>], range: &Range<usize>| -> Vec<Vec<u8>> {
+            let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
+            let before = lines[..range.start.min(lines.len())].iter().rev().filter(telling).take(4);
+            let after = lines[range.end.min(lines.len())..].iter().filter(telling).take(4);
+            before.chain(after).map(|l| l.trimmed().to_vec()).collect()
+        };
+        let wanted = around(site, &at);
+        let first = added[0].trimmed();
+        let places: Vec<usize> = (0..result.len()).filter(|k| result[*k].trimmed() == first).collect();
+        let score = |k: usize| {
+            let here = around(result, &(k..(k + at.len()).min(result.len())));
+            wanted.iter().filter(|w| here.contains(w)).count()
+        };
+        let Some(best) = places.iter().map(|k| (score(*k), *k)).max() else { return };
+        // An unchanged twin of what the site replaced, in the very surroundings, says it went to the wrong one.
+        let removed = change.removed.as_ref().and_then(Blob::bytes).unwrap_or_default();
+        let removed_lines = split_lines(&removed);
+        let telling = removed_lines.iter().find(|l| !l.is_blank());
+        let twin = telling.and_then(|l| {
+            (0..result.len())
+                .filter(|k| result[*k].trimmed() == l.trimmed() && l.trimmed() != first)
+                .map(|k| (score(k), k))
+                .max()
+        });
+        if let Some((_, line)) = twin.filter(|(s, _)| *s > best.0 && *s * 2 >= wanted.len()) {
+            report(
+                self,
+                FindingKind::ChangeMisplaced,
+                Some(best.1 + 1),
+                &format!("the change stands here, but its surroundings are at line {}", line + 1),
+                "move the change to where its surroundings are",
+            );
+        }
+    }
+}
+
+/// A text with some lines of another in place of its own.
+fn exchanged(text: &[u8], at: &Range<usize>, other: &[u8], from: &Range<usize>) -> Vec<u8> {
+    let (lines, others) = (split_lines(text), split_lines(other));
+    if at.end > lines.len() || from.end > others.len() {
+        return text.to_vec();
+    }
+    [joined(&lines[..at.start]), joined(&others[from.clone()]), joined(&lines[at.end..])].concat()
+}
+
+/// The site's text with the base's in place of some spots.
+fn reverted(
+    base: &[Line<'_>],
+    site: &[Line<'_>],
+    spots: impl Iterator<Item = (Range<usize>, Range<usize>)>,
+) -> Vec<u8> {
+    let mut spots: Vec<(Range<usize>, Range<usize>)> =
+        spots.filter(|(s, b)| s.end <= site.len() && b.end <= base.len()).collect();
+    spots.sort_by_key(|(s, b)| (s.start, b.start));
+    let mut out = Vec::new();
+    let mut at = 0;
+    for (s, b) in spots {
+        out.extend(joined(&site[at.min(s.start)..s.start]));
+        out.extend(joined(&base[b]));
+        at = at.max(s.end);
+    }
+    out.extend(joined(&site[at..]));
+    out
+}
+
+/// The result with the release's side at every open spot, by the lines that the account names.
+fn settled_for_release(lines: &[Line<'_>], open: &[Decision]) -> Vec<u8> {
+    let mut spots: Vec<(Range<usize>, Vec<u8>)> = open
+        .iter()
+        .filter_map(|d| Some((d.result?.range(), d.release.bytes()?)))
+        .filter(|(r, _)| r.end <= lines.len())
+        .collect();
+    spots.sort_by_key(|(r, _)| r.start);
+    let mut out = Vec::new();
+    let mut at = 0;
+    for (range, text) in spots {
+        out.extend(joined(&lines[at.min(range.start)..range.start]));
+        out.extend(joined(&split_lines(&text)));
+        at = at.max(range.end);
+    }
+    out.extend(joined(&lines[at..]));
+    out
+}
+
+/// The result with the release's side in place of every conflict block.
+fn resolved(lines: &[Line<'_>], blocks: &[Block]) -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut at = 0;
+    for block in blocks {
+        out.extend(joined(&lines[at..block.all.start]));
+        out.extend(joined(&lines[block.release.clone()]));
+        at = block.all.end;
+    }
+    out.extend(joined(&lines[at..]));
+    out
+}
+
+fn count_words(text: &[u8]) -> HashMap<&[u8], i64> {
+    let mut counts: HashMap<&[u8], i64> = HashMap::new();
+    for token in tokens(text) {
+        if !token.text.is_empty() {
+            *counts.entry(token.text).or_default() += 1;
+        }
+    }
+    counts
+}
+
+/// How far round, square and curly brackets are from balancing.
+fn brackets(text: &[u8]) -> [i64; 3] {
+    let mut counts = [0i64; 3];
+    for byte in text {
+        match byte {
+            b'(' => counts[0] += 1,
+            b')' => counts[0] -= 1,
+            b'[' => counts[1] += 1,
+            b']' => counts[1] -= 1,
+            b'{' => counts[2] += 1,
+            b'}' => counts[2] -= 1,
+            _ => {}
+        }
+    }
+    counts
+}
