@@ -108,9 +108,16 @@ fn self_closes(rest: Tokens<'_>) -> bool {
 
 /// How many levels a line closes before it opens any, as a negative number, and how many it opens on the whole.
 pub(crate) fn depth_of(line: &[u8], markup: bool) -> (i64, i64) {
+    let remark = remark_step(line);
     let closes = matches!(line.first(), Some(b'}' | b')' | b']')) || line.starts_with(b"</") || closes_block(line);
-    let net = balance(line, markup).net();
-    (net.min(-(closes as i64)), net)
+    let net = balance(line, markup).net() + remark;
+    (net.min(-i64::from(closes || remark < 0)), net)
+}
+
+/// Returns 1 for a line that begins a remark `/* …` and does not end it, -1 for one that ends what another began.
+fn remark_step(line: &[u8]) -> i64 {
+    let has = |mark: &[u8]| line.windows(2).any(|w| w == mark);
+    i64::from(line.starts_with(b"/*") && !has(b"*/")) - i64::from(line.ends_with(b"*/") && !has(b"/*"))
 }
 
 /// Tells whether a template tag at the start of a line ends or divides a block (`{% endif %}`, `<% } %>`, `{{/if}}`).
@@ -209,6 +216,15 @@ mod tests {
         }
         assert_ne!(count("<div>"), Balance::default());
         assert_ne!(count("{% if x %}"), Balance::default());
+    }
+
+    #[test]
+    fn a_line_may_open_or_close_a_remark() {
+        let depths = |text: &str| text.lines().map(|l| depth_of(l.as_bytes(), false)).collect::<Vec<_>>();
+        assert_eq!(
+            depths("/**\n * \"src/*.css\"\n */\n/* a */\nf(\"*/*\");"),
+            [(0, 1), (0, 0), (-1, -1), (0, 0), (0, 0)]
+        );
     }
 
     #[test]

@@ -1,8 +1,9 @@
 //! Merging three versions of a text file: encodings, the easy cases, and the checks on what the walk gives.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
-use super::align::{From, Side, Weak, align, line_edits};
+use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, merge_lines};
@@ -141,7 +142,7 @@ pub(crate) fn merge_checked(
     if options.trust != Trust::Bold && !one_way {
         let other = merge_lines(&b, &s, &r, Context { from: From::Back, ..context });
         if other.bytes != merged.bytes {
-            let doubted = doubtful(&merged, &other);
+            let doubted = doubtful(&merged, &other, &Landmarks::of(&b, &r, &weak));
             if !doubted.is_empty() {
                 asked.extend(doubted);
                 merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
@@ -205,9 +206,55 @@ fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
     side.lines[lines.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
 }
 
+/// Telling lines that stand once in the base and once in the release.
+struct Landmarks<'a> {
+    base: &'a [u32],
+    release: &'a [u32],
+    /// Where the release has each.
+    at: HashMap<u32, usize>,
+    /// The key of blank lines.
+    blank: Option<u32>,
+}
+
+impl<'a> Landmarks<'a> {
+    fn of(base: &'a Side<'_>, release: &'a Side<'_>, weak: &Weak) -> Self {
+        let repeated = Repeated::of(&[base, release]);
+        let marks = |key: &u32| !weak.is(*key) && !repeated.has(*key);
+        let at =
+            release.keys.iter().enumerate().filter(|(_, key)| marks(key)).map(|(at, key)| (*key, at)).collect();
+        let blank = base.lines.iter().position(Line::is_blank).map(|at| base.keys[at]);
+        Landmarks { base: &base.keys, release: &release.keys, at, blank }
+    }
+
+    /// Tells whether a site edit was done where a landmark says that it belongs: its lines and one beside them, or for an
+    /// insertion the lines around it, stand in the release as they do in the base, and one of them is a landmark. One
+    /// line alone may have been changed in its place, and stand elsewhere anew.
+    fn confirm(&self, edit: &EditFate) -> bool {
+        let old = &edit.base;
+        let above = old.start.saturating_sub(1);
+        if old.is_empty() {
+            return self.stands(above..old.end + 1, edit);
+        }
+        old.len() > 1 && self.stands(old.clone(), edit)
+            || self.stands(above..old.end, edit)
+            || self.stands(old.start..old.end + 1, edit)
+    }
+
+    /// Tells whether some lines of the base, at least two that are not blank, stand in the release around an edit's
+    /// place, with a landmark among them.
+    fn stands(&self, known: Range<usize>, edit: &EditFate) -> bool {
+        let Some(lines) = self.base.get(known.clone()) else { return false };
+        let Some(start) = edit.release.start.checked_sub(edit.base.start - known.start) else { return false };
+        let landmark = |(k, key): (usize, &u32)| self.at.get(key) == Some(&(start + k));
+        lines.iter().filter(|key| Some(**key) != self.blank).count() > 1
+            && self.release.get(start..start + lines.len()) == Some(lines)
+            && lines.iter().enumerate().any(landmark)
+    }
+}
+
 /// The site edits that land at another place of the release when the files are lined up from the other end:
 /// among other lines, or as a question.
-fn doubtful(merged: &MergedLines, other: &MergedLines) -> Vec<(usize, Reason)> {
+fn doubtful(merged: &MergedLines, other: &MergedLines, landmarks: &Landmarks<'_>) -> Vec<(usize, Reason)> {
     let (here, there) = (split_lines(&merged.bytes), split_lines(&other.bytes));
     merged
         .edits
@@ -215,6 +262,7 @@ fn doubtful(merged: &MergedLines, other: &MergedLines) -> Vec<(usize, Reason)> {
         .zip(&other.edits)
         .enumerate()
         .filter(|(_, (a, b))| a.outcome != Outcome::Open && (a.release != b.release || b.outcome == Outcome::Open))
+        .filter(|(_, (a, _))| !landmarks.confirm(a))
         .filter(|(_, (a, b))| surroundings(&here, &a.result) != surroundings(&there, &b.result))
         .map(|(k, _)| (k, Reason::Doubtful))
         .collect()

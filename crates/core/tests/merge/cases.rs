@@ -593,6 +593,28 @@ fn a_wrap_is_followed_where_indentation_is_meaning() {
 }
 
 #[test]
+fn a_line_that_stands_once_settles_which_of_two_places_is_meant() {
+    let block = |condition: &str, line: &str| format!("{{% if {condition} %}}\n  {line}\n{{% endif %}}\n");
+    let last = block("provider", "{% include provider %}");
+    let base = block("old", "{% set provider = one %}") + &block("extra", "{% set provider = two %}") + &last;
+    let site = base.replace("{% if provider %}\n  {% include provider %}\n", "<b>own</b>\n");
+    let consent = "  {% if consent %}\n    <i>yes</i>\n  {% else %}\n    <i>no</i>\n  {% endif %}\n";
+    let release =
+        block("extra", "{% set provider = two %}") + &last.replace("{% endif", &format!("{consent}{{% endif"));
+    let expected = release.replace("{% if provider %}\n  {% include provider %}\n", "<b>own</b>\n");
+    gives(&PAGE, [&base, &site, &release], &expected);
+}
+
+#[test]
+fn a_remark_is_not_cut_in_two() {
+    let remark = |text: &str| format!("/**\n * {text}\n */\n");
+    let base = remark("Focus styles") + &remark("Position");
+    let site = base.replace(" * Focus styles\n", " * Focus styles\n * Own remark\n");
+    let release = remark("Focus styles") + &remark("Rings") + &remark("Position");
+    gives(&STYLE, [&base, &site, &release], &release.replace("styles\n", "styles\n * Own remark\n"));
+}
+
+#[test]
 fn a_line_taken_out_stays_out_where_the_release_wrapped_it() {
     let base = "import one\n\nimport two\n\n\nclass M(two.M)\n  x = 1\n";
     let site = base.replace("import two\n", "");
