@@ -157,18 +157,19 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
         return (0..lines.len()).collect();
     }
+    let sources = with_counterparts(&merged.sources, versions);
     let homes = |pick: fn(&Source) -> Option<usize>| -> HashMap<usize, usize> {
-        merged.sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
+        sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
     };
     let (of_base, of_site, of_release) = (homes(|s| s.base), homes(|s| s.site), homes(|s| s.release));
-    let common = |at: &usize| merged.sources[*at].site.is_some() && merged.sources[*at].release.is_some();
+    let common = |at: &usize| sources[*at].site.is_some() && sources[*at].release.is_some();
     // The blocks around a line in one version, as lines of the result.
     let around = |tree: &Tree, line: usize, homes: &HashMap<usize, usize>| -> Vec<usize> {
         tree.around(line).filter_map(|k| homes.get(&k).copied()).collect()
     };
     let own = |around: &[usize], by_site: bool| -> HashSet<usize> {
         let only = |at: &&usize| {
-            let source = merged.sources[**at];
+            let source = sources[**at];
             if by_site { source.release.is_none() } else { source.site.is_none() }
         };
         around.iter().filter(only).copied().collect()
@@ -188,7 +189,7 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
         before == Some(true) || behind == Some(true)
     };
     let at_home = |at: usize| {
-        let source = merged.sources[at];
+        let source = sources[at];
         let here: Vec<usize> = result.around(at).collect();
         let by_site = source.site.map(|k| around(&site, k, &of_site));
         let by_release = source.release.map(|k| around(&release, k, &of_release));
@@ -215,6 +216,29 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
         }
     };
     (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at] && !at_home(*at)).collect()
+}
+
+/// Where the lines of a result come from, as far as blocks are concerned: a line that one side put in the place of
+/// another, at the same level, opens the block that the other opened.
+fn with_counterparts(sources: &[Source], versions: [&[u8]; 3]) -> Vec<Source> {
+    let [base, site, release] = versions.map(split_lines);
+    let edits = [versions[1], versions[2]].map(|side| line_edits(versions[0], side, Blanks::IndentIsMeaning));
+    let links = [&edits[0], &edits[1]].map(|edits| kept_pairs(edits, base.len()).collect::<HashMap<usize, usize>>());
+    let replaced = |edits: &[Edit], side: &[Line<'_>]| -> HashMap<usize, usize> {
+        let pairs = edits.iter().filter(|e| e.old.len() == e.new.len()).flat_map(|e| e.new.clone().zip(e.old.clone()));
+        pairs.filter(|(new, old)| side[*new].indent() == base[*old].indent()).collect()
+    };
+    let (of_site, of_release) = (replaced(&edits[0], &site), replaced(&edits[1], &release));
+    let counterpart = |source: &Source| match *source {
+        Source { base: None, site: None, release: Some(new) } => of_release
+            .get(&new)
+            .and_then(|old| Some(Source { base: Some(*old), site: Some(*links[0].get(old)?), ..*source })),
+        Source { base: None, site: Some(new), release: None } => of_site
+            .get(&new)
+            .and_then(|old| Some(Source { base: Some(*old), release: Some(*links[1].get(old)?), ..*source })),
+        _ => None,
+    };
+    sources.iter().map(|source| counterpart(source).unwrap_or(*source)).collect()
 }
 
 /// Puts the fates of edits that were lined up blind to indentation as those of the edits that a survey tells: there a
