@@ -223,9 +223,11 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
 fn with_counterparts(sources: &[Source], versions: [&[u8]; 3]) -> Vec<Source> {
     let [base, site, release] = versions.map(split_lines);
     let edits = [versions[1], versions[2]].map(|side| line_edits(versions[0], side, Blanks::IndentIsMeaning));
-    let links = [&edits[0], &edits[1]].map(|edits| kept_pairs(edits, base.len()).collect::<HashMap<usize, usize>>());
+    let links =
+        [&edits[0], &edits[1]].map(|edits| kept_pairs(edits, base.len()).collect::<HashMap<usize, usize>>());
     let replaced = |edits: &[Edit], side: &[Line<'_>]| -> HashMap<usize, usize> {
-        let pairs = edits.iter().filter(|e| e.old.len() == e.new.len()).flat_map(|e| e.new.clone().zip(e.old.clone()));
+        let pairs =
+            edits.iter().filter(|e| e.old.len() == e.new.len()).flat_map(|e| e.new.clone().zip(e.old.clone()));
         pairs.filter(|(new, old)| side[*new].indent() == base[*old].indent()).collect()
     };
     let (of_site, of_release) = (replaced(&edits[0], &site), replaced(&edits[1], &release));

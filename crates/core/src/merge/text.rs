@@ -208,8 +208,8 @@ fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
 
 /// Telling lines that stand once in the base and once in the release.
 struct Landmarks<'a> {
-    base: &'a [u32],
-    release: &'a [u32],
+    base: &'a Side<'a>,
+    release: &'a Side<'a>,
     /// Where the release has each.
     at: HashMap<u32, usize>,
     /// The key of blank lines.
@@ -217,18 +217,18 @@ struct Landmarks<'a> {
 }
 
 impl<'a> Landmarks<'a> {
-    fn of(base: &'a Side<'_>, release: &'a Side<'_>, weak: &Weak) -> Self {
+    fn of(base: &'a Side<'a>, release: &'a Side<'a>, weak: &Weak) -> Self {
         let repeated = Repeated::of(&[base, release]);
         let marks = |key: &u32| !weak.is(*key) && !repeated.has(*key);
         let at =
             release.keys.iter().enumerate().filter(|(_, key)| marks(key)).map(|(at, key)| (*key, at)).collect();
         let blank = base.lines.iter().position(Line::is_blank).map(|at| base.keys[at]);
-        Landmarks { base: &base.keys, release: &release.keys, at, blank }
+        Landmarks { base, release, at, blank }
     }
 
     /// Tells whether a site edit was done where a landmark says that it belongs: its lines and one beside them, or for an
     /// insertion the lines around it, stand in the release as they do in the base, and one of them is a landmark. One
-    /// line alone may have been changed in its place, and stand elsewhere anew.
+    /// line alone may have been changed in its place, and stand elsewhere anew, unless its block is a landmark too.
     fn confirm(&self, edit: &EditFate) -> bool {
         let old = &edit.base;
         let above = old.start.saturating_sub(1);
@@ -238,17 +238,28 @@ impl<'a> Landmarks<'a> {
         old.len() > 1 && self.stands(old.clone(), edit)
             || self.stands(above..old.end, edit)
             || self.stands(old.start..old.end + 1, edit)
+            || self.has_lines(old.clone(), edit) && self.in_its_block(edit)
     }
 
     /// Tells whether some lines of the base, at least two that are not blank, stand in the release around an edit's
     /// place, with a landmark among them.
     fn stands(&self, known: Range<usize>, edit: &EditFate) -> bool {
-        let Some(lines) = self.base.get(known.clone()) else { return false };
+        let solid = self.base.keys.get(known.clone()).into_iter().flatten().filter(|key| Some(**key) != self.blank);
+        solid.count() > 1 && self.has_lines(known, edit)
+    }
+
+    /// Tells whether some lines of the base stand in the release around an edit's place, with a landmark among them.
+    fn has_lines(&self, known: Range<usize>, edit: &EditFate) -> bool {
+        let Some(lines) = self.base.keys.get(known.clone()) else { return false };
         let Some(start) = edit.release.start.checked_sub(edit.base.start - known.start) else { return false };
         let landmark = |(k, key): (usize, &u32)| self.at.get(key) == Some(&(start + k));
-        lines.iter().filter(|key| Some(**key) != self.blank).count() > 1
-            && self.release.get(start..start + lines.len()) == Some(lines)
-            && lines.iter().enumerate().any(landmark)
+        self.release.keys.get(start..start + lines.len()) == Some(lines) && lines.iter().enumerate().any(landmark)
+    }
+
+    /// Tells whether the block around an edit has the same first line on both sides, and no other block has it.
+    fn in_its_block(&self, edit: &EditFate) -> bool {
+        let block = self.base.block(edit.base.start);
+        block.is_some_and(|key| self.at.contains_key(&key)) && block == self.release.block(edit.release.start)
     }
 }
 
