@@ -16,10 +16,23 @@ const STYLE: Dialect = Dialect {
     markers: true,
 };
 
+/// Templates in which indentation is meaning.
+const TREE: Dialect = Dialect {
+    blanks: daxle_core::text::key::Blanks::IndentIsMeaning,
+    insertions: Insertions::Unknown,
+    strings: false,
+    declarations: false,
+    ..STYLE
+};
+
 fn bench(bencher: Bencher<'_, '_>, base: &str, site: &str, release: &str) {
+    bench_as(bencher, &STYLE, [base, site, release]);
+}
+
+fn bench_as(bencher: Bencher<'_, '_>, dialect: &Dialect, [base, site, release]: [&str; 3]) {
     let options = MergeOptions::default();
     bencher.bench_local(|| {
-        merge_text(black_box(base).as_bytes(), site.as_bytes(), release.as_bytes(), &STYLE, &options)
+        merge_text(black_box(base).as_bytes(), site.as_bytes(), release.as_bytes(), dialect, &options)
     });
 }
 
@@ -71,4 +84,30 @@ fn one_line_of_2_mib(bencher: Bencher<'_, '_>) {
         (0..70_000).map(|k| if k == at { format!("f{k}({change});") } else { format!("f{k}(a,b,{k});") }).collect()
     };
     bench(bencher, &text("", usize::MAX), &text("own", 100), &text("new", 60_000));
+}
+
+/// Blocks of five lines; the site changes one line in each `nth` block, the release indents all of them deeper.
+fn wrapped_blocks(bencher: Bencher<'_, '_>, blocks: usize, nth: usize) {
+    let text = |own: bool, margin: &str| -> String {
+        let block = |k: usize| {
+            let class = if own && k.is_multiple_of(nth) { "own" } else { "plain" };
+            format!(
+                "{margin}section.{class}\n{margin}  h2 title {k}\n{margin}  p\n{margin}    | text {k}\n{margin}    | more\n"
+            )
+        };
+        (0..blocks).map(block).collect()
+    };
+    let release = format!("main\n{}", text(false, "  "));
+    bench_as(bencher, &TREE, [&text(false, ""), &text(true, ""), &release]);
+}
+
+#[divan::bench(sample_count = 5)]
+fn indentation_as_meaning_10k_lines_wrapped(bencher: Bencher<'_, '_>) {
+    wrapped_blocks(bencher, 2_000, 40);
+}
+
+/// So many edits in so many lines that they are not looked up one by one: all are questions.
+#[divan::bench(sample_count = 5)]
+fn indentation_as_meaning_100k_lines_past_the_cap(bencher: Bencher<'_, '_>) {
+    wrapped_blocks(bencher, 20_000, 2);
 }

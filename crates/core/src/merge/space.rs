@@ -210,7 +210,8 @@ impl Forms {
         } else {
             let (own, from, to) = (self.site.measure(own), self.site.measure(from), self.release.measure(to));
             let levels = (to.levels + own.levels).saturating_sub(from.levels);
-            self.release.write(Indent { levels, rest: own.rest })
+            let rest = (to.rest + own.rest).saturating_sub(from.rest);
+            self.release.write(Indent { levels, rest })
         };
         if indent == own {
             return Cow::Borrowed(line.content);

@@ -615,6 +615,20 @@ fn a_remark_is_not_cut_in_two() {
 }
 
 #[test]
+fn what_the_site_indents_by_a_unit_of_its_own_stays_indented() {
+    let part = |n: u8| format!("function part{n}(list) {{\n    let sum = {n};\n    return sum + {n};\n}}\n\n");
+    let base: String = (1..4).map(part).collect();
+    let own = |margin: &str| format!("{margin}if (own) {{\n{margin}  call('tide');\n{margin}}}\n");
+    let site = base.replace("    return sum + 2;", &format!("{}    return sum + 2;", own("    ")));
+    let deeper =
+        |text: &str| text.lines().map(|l| if l.is_empty() { "\n".into() } else { format!("  {l}\n") }).collect();
+    let inner: String = deeper(&base);
+    let release = format!("wrap(() => {{\n{inner}}});\n");
+    let expected = release.replace("      return sum + 2;", &format!("{}      return sum + 2;", own("      ")));
+    gives(&SCRIPT, [&base, &site, &release], &expected);
+}
+
+#[test]
 fn a_line_taken_out_stays_out_where_the_release_wrapped_it() {
     let base = "import one\n\nimport two\n\n\nclass M(two.M)\n  x = 1\n";
     let site = base.replace("import two\n", "");

@@ -1,0 +1,77 @@
+//! Carrying a theme of 400 files of which the release moved the second half of each into another file, by whether the
+//! site changed something there. `cargo bench -p daxle-core --bench across`
+
+use std::collections::BTreeMap;
+
+use daxle_core::carry::account::{Theme, Themes};
+use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
+use daxle_core::theme::{Layout, MemoryTree, ReadError};
+use divan::Bencher;
+
+fn main() {
+    divan::main();
+}
+
+const FILES: usize = 400;
+
+/// A sink that keeps nothing.
+struct Nowhere;
+
+impl Sink for Nowhere {
+    fn put(&self, _: &str, _: &Content) -> Result<(), ReadError> {
+        Ok(())
+    }
+
+    fn put_aside(&self, _: &str, _: &Content) -> Result<(), ReadError> {
+        Ok(())
+    }
+}
+
+/// Lines `from` to `to` of a page; where `own`, the site changed two of them.
+fn page(file: usize, from: usize, to: usize, own: bool) -> String {
+    let line = |l: usize| {
+        let class = if own && matches!(l, 20 | 60) { "own" } else { "line" };
+        format!("<p class=\"{class}\">paragraph {l} of page {file}</p>\n")
+    };
+    (from..to).map(line).collect()
+}
+
+fn theme(own: bool) -> MemoryTree {
+    let files = (0..FILES).map(|k| (format!("pages/page-{k}.html"), page(k, 0, 80, own)));
+    MemoryTree::new(files.collect::<BTreeMap<String, String>>())
+}
+
+fn split() -> MemoryTree {
+    let first = (0..FILES).map(|k| (format!("pages/page-{k}.html"), page(k, 0, 40, false)));
+    let second = (0..FILES).map(|k| (format!("parts/part-{k}.html"), page(k, 40, 80, false)));
+    MemoryTree::new(first.chain(second).collect::<BTreeMap<String, String>>())
+}
+
+fn bench(bencher: Bencher<'_, '_>, own: bool) {
+    let (base, site, release) = (theme(false), theme(own), split());
+    let named = |version: &str| Theme { version: Some(version.to_string()), ..Theme::default() };
+    bencher.bench_local(|| {
+        let inputs = Inputs {
+            base: &base,
+            site: &site,
+            release: &release,
+            layout: &Layout::default(),
+            themes: Themes { base: named("1.0"), site: named("1.0"), release: named("2.0") },
+            vendor_notes: Vec::new(),
+            notes_on: BTreeMap::new(),
+            progress: &|_, _| {},
+            unnamed: String::new(),
+        };
+        carry(&inputs, &CarryOptions::default(), &Nowhere).expect("a carry in memory")
+    });
+}
+
+#[divan::bench(sample_count = 5)]
+fn split_files_untouched(bencher: Bencher<'_, '_>) {
+    bench(bencher, false);
+}
+
+#[divan::bench(sample_count = 5)]
+fn split_files_with_800_changes(bencher: Bencher<'_, '_>) {
+    bench(bencher, true);
+}
