@@ -45,24 +45,28 @@ pub(crate) fn merge_indented(
     if sound {
         return by_level;
     }
+    let ask = |edits: &BTreeSet<usize>| {
+        let reasons: Vec<_> = edits.iter().map(|k| (*k, Reason::Doubtful)).collect();
+        merge_checked(base, site, release, dialect, options, &reasons)
+    };
     // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
-    let mut asked: BTreeSet<usize> = BTreeSet::new();
-    let mut doubted = &edits_beside(&by_level, &astray) | &not_gone;
-    for _ in 0..if affordable { ROUNDS } else { 0 } {
-        if doubted.is_subset(&asked) {
-            break;
+    if affordable {
+        let mut asked = BTreeSet::new();
+        let mut doubted = &edits_beside(&by_level, &astray) | &not_gone;
+        for _ in 0..ROUNDS {
+            if doubted.is_subset(&asked) {
+                break;
+            }
+            asked.append(&mut doubted);
+            let merged = ask(&asked);
+            let astray = lines_astray(&merged, versions);
+            if astray.is_empty() {
+                return merged;
+            }
+            doubted = edits_beside(&merged, &astray);
         }
-        asked.append(&mut doubted);
-        let reasons: Vec<_> = asked.iter().map(|k| (*k, Reason::Doubtful)).collect();
-        let merged = merge_checked(base, site, release, dialect, options, &reasons);
-        let astray = lines_astray(&merged, versions);
-        if astray.is_empty() {
-            return merged;
-        }
-        doubted = edits_beside(&merged, &astray);
     }
-    let all: Vec<_> = (0..by_level.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
-    merge_checked(base, site, release, dialect, options, &all)
+    ask(&(0..by_level.edits.len()).collect())
 }
 
 /// The site edits that stand in the result where some lines do, or nearest to them.

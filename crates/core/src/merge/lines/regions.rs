@@ -1,5 +1,6 @@
 //! How the operations of the two sides meet, and which stretches are questions.
 
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use super::{Replaced, Walk};
@@ -20,6 +21,22 @@ pub(super) struct Region {
     pub(super) doubt: bool,
     /// The question is only about this line of the release: where it moved what the site deleted.
     pub(super) moved_to: Option<usize>,
+}
+
+impl Region {
+    /// Makes one question of two, by the reason of this one.
+    fn take_in(&mut self, other: Region) {
+        self.base = self.base.start.min(other.base.start)..self.base.end.max(other.base.end);
+        self.site.extend(other.site);
+        self.release.extend(other.release);
+        self.doubt |= other.doubt;
+        self.moved_to = self.moved_to.filter(|line| other.moved_to == Some(*line));
+    }
+}
+
+fn lies_within(inner: &Range<usize>, outer: &Range<usize>) -> bool {
+    let overlaps = inner.start < outer.end && outer.start < inner.end;
+    overlaps && outer.start <= inner.start && inner.end <= outer.end
 }
 
 impl Walk<'_, '_> {
@@ -105,7 +122,8 @@ impl Walk<'_, '_> {
             }
         }
         for (edit, reason) in self.context.asked {
-            let ops = (0..self.site_ops.ops.len()).filter(|k| self.site_op(*k).edit == *edit).collect::<Vec<_>>();
+            let before = |edit: usize| self.site_ops.ops.partition_point(|op| op.edit < edit);
+            let ops = (before(*edit)..before(edit + 1)).collect();
             regions.push(Region {
                 base: self.site_edits[*edit].old.clone(),
                 site: ops,
@@ -252,30 +270,37 @@ impl Walk<'_, '_> {
         regions.sort_by_key(|r| (r.base.start, r.base.end));
         let mut out: Vec<Region> = Vec::new();
         for mut region in regions {
+            // What lies within a region that is whole already adds nothing to it.
+            if let Some(last) = out.last_mut().filter(|last| lies_within(&region.base, &last.base)) {
+                last.take_in(region);
+                continue;
+            }
+            let (mut site, mut release) = (BTreeSet::from_iter(region.site), BTreeSet::from_iter(region.release));
             loop {
                 let before = region.base.clone();
-                let absorb = |ops: &[Op], absorbed: &[bool], members: &mut Vec<usize>, base: &mut Range<usize>| {
-                    let first = ops.partition_point(|o| o.base.end < base.start);
-                    for (k, op) in ops.iter().enumerate().skip(first) {
-                        if op.base.start > base.end {
-                            break;
-                        }
-                        let reaches_in = op.base.start < base.end && base.start < op.base.end;
-                        if reaches_in && !absorbed[op.edit] && !members.contains(&k) {
-                            members.push(k);
-                            // A deletion is done line by line: what of it lies outside is no question.
-                            if op.kind != OpKind::Delete {
-                                *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                let absorb =
+                    |ops: &[Op], absorbed: &[bool], members: &mut BTreeSet<usize>, base: &mut Range<usize>| {
+                        let first = ops.partition_point(|o| o.base.end < base.start);
+                        for (k, op) in ops.iter().enumerate().skip(first) {
+                            if op.base.start > base.end {
+                                break;
+                            }
+                            let reaches_in = op.base.start < base.end && base.start < op.base.end;
+                            if reaches_in && !absorbed[op.edit] && members.insert(k) {
+                                // A deletion is done line by line: what of it lies outside is no question.
+                                if op.kind != OpKind::Delete {
+                                    *base = base.start.min(op.base.start)..base.end.max(op.base.end);
+                                }
                             }
                         }
-                    }
-                };
-                absorb(&self.site_ops.ops, &self.site_absorbed, &mut region.site, &mut region.base);
-                absorb(&self.release_ops.ops, &self.release_absorbed, &mut region.release, &mut region.base);
+                    };
+                absorb(&self.site_ops.ops, &self.site_absorbed, &mut site, &mut region.base);
+                absorb(&self.release_ops.ops, &self.release_absorbed, &mut release, &mut region.base);
                 if region.base == before {
                     break;
                 }
             }
+            (region.site, region.release) = (site.into_iter().collect(), release.into_iter().collect());
             while let Some(last) = out.last() {
                 let shares = region.site.iter().any(|k| last.site.contains(k))
                     || region.release.iter().any(|k| last.release.contains(k));
@@ -285,19 +310,17 @@ impl Walk<'_, '_> {
                 if !(overlaps || shares && touches) {
                     break;
                 }
-                let last = out.pop().unwrap_or_else(|| region.clone());
-                region.base = last.base.start.min(region.base.start)..last.base.end.max(region.base.end);
-                region.site.extend(last.site);
-                region.release.extend(last.release);
-                region.doubt |= last.doubt;
-                region.moved_to = region.moved_to.filter(|line| last.moved_to == Some(*line));
-                region.reason = last.reason;
+                let mut last = out.pop().unwrap_or_else(|| region.clone());
+                last.take_in(region);
+                region = last;
             }
-            region.site.sort_unstable();
-            region.site.dedup();
-            region.release.sort_unstable();
-            region.release.dedup();
             out.push(region);
+        }
+        for region in &mut out {
+            for list in [&mut region.site, &mut region.release] {
+                list.sort_unstable();
+                list.dedup();
+            }
         }
         out
     }
