@@ -3,9 +3,8 @@
 
 use std::collections::BTreeMap;
 
-use daxle_core::carry::account::{Theme, Themes};
-use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
-use daxle_core::theme::{Layout, MemoryTree, ReadError};
+use daxle_core::carry::{CarryOptions, Inputs, Nowhere, carry};
+use daxle_core::theme::{Layout, MemoryTree};
 use divan::Bencher;
 
 fn main() {
@@ -13,19 +12,6 @@ fn main() {
 }
 
 const FILES: usize = 400;
-
-/// A sink that keeps nothing.
-struct Nowhere;
-
-impl Sink for Nowhere {
-    fn put(&self, _: &str, _: &Content) -> Result<(), ReadError> {
-        Ok(())
-    }
-
-    fn put_aside(&self, _: &str, _: &Content) -> Result<(), ReadError> {
-        Ok(())
-    }
-}
 
 /// Lines `from` to `to` of a page; where `own`, the site changed two of them.
 fn page(file: usize, from: usize, to: usize, own: bool) -> String {
@@ -49,21 +35,9 @@ fn split() -> MemoryTree {
 
 fn bench(bencher: Bencher<'_, '_>, own: bool) {
     let (base, site, release) = (theme(false), theme(own), split());
-    let named = |version: &str| Theme { version: Some(version.to_string()), ..Theme::default() };
-    bencher.bench_local(|| {
-        let inputs = Inputs {
-            base: &base,
-            site: &site,
-            release: &release,
-            layout: &Layout::default(),
-            themes: Themes { base: named("1.0"), site: named("1.0"), release: named("2.0") },
-            vendor_notes: Vec::new(),
-            notes_on: BTreeMap::new(),
-            progress: &|_, _| {},
-            unnamed: String::new(),
-        };
-        carry(&inputs, &CarryOptions::default(), &Nowhere).expect("a carry in memory")
-    });
+    let layout = Layout::default();
+    let inputs = Inputs::new([&base, &site, &release], &layout);
+    bencher.bench_local(|| carry(&inputs, &CarryOptions::default(), &Nowhere).expect("a carry in memory"));
 }
 
 #[divan::bench(sample_count = 5)]

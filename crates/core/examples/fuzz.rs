@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-use daxle_core::carry::account::{Theme, Themes};
+use daxle_core::carry::account::Theme;
 use daxle_core::carry::settle::memory::Memory;
 use daxle_core::carry::{CarryOptions, Inputs, Nowhere, carry, well_formed};
 use daxle_core::catalog::{ByteOrder, Catalog, PluralRule, compile, read_mo, update};
@@ -383,17 +383,8 @@ fn check_diff(old: &[u8], new: &[u8]) {
 fn check_carry(path: &str, base: &[u8], site: &[u8], release: &[u8]) {
     let tree = |text: &[u8]| MemoryTree::new([(path, text.to_vec())]);
     let (base, site, release) = (tree(base), tree(site), tree(release));
-    let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::default(),
-        themes: Themes { base: Theme::default(), site: Theme::default(), release: Theme::default() },
-        vendor_notes: Vec::new(),
-        notes_on: Default::default(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
-    };
+    let layout = Layout::default();
+    let inputs = Inputs::new([&base, &site, &release], &layout);
     let account = carry(&inputs, &CarryOptions::default(), &Nowhere).expect("memory does not fail");
     assert!(account.totals.adds_up(), "{:?}", account.totals);
     let known = |id| account.changes.iter().any(|c| c.id == id);

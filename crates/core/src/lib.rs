@@ -15,7 +15,7 @@
 //! [`child`], [`changes`], [`carry`].
 //!
 //! ```
-//! use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, account, carry};
+//! use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
 //! use daxle_core::theme::{Layout, MemoryTree, ReadError};
 //! use std::sync::Mutex;
 //!
@@ -33,18 +33,8 @@
 //! let base = MemoryTree::new([("a.css", "p { top: 0; }\nb { top: 0; }\n")]);
 //! let site = MemoryTree::new([("a.css", "p { top: 1px; }\nb { top: 0; }\n")]);
 //! let release = MemoryTree::new([("a.css", "p { top: 0; }\nb { top: 5px; }\n"), ("new.css", "")]);
-//! let theme = account::Theme::default;
-//! let inputs = Inputs {
-//!     base: &base,
-//!     site: &site,
-//!     release: &release,
-//!     layout: &Layout::default(),
-//!     themes: account::Themes { base: theme(), site: theme(), release: theme() },
-//!     vendor_notes: Vec::new(),
-//!     notes_on: Default::default(),
-//!     progress: &|_, _| {},
-//!     unnamed: String::new(),
-//! };
+//! let layout = Layout::default();
+//! let inputs = Inputs::new([&base, &site, &release], &layout);
 //! let files = Files(Mutex::new(Vec::new()));
 //! let account = carry(&inputs, &CarryOptions::default(), &files).unwrap();
 //! assert_eq!((account.totals.changes, account.totals.fitted), (1, 1));

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 use std::sync::Mutex;
 
-use daxle_core::carry::account::{Account, Theme, Themes};
+use daxle_core::carry::account::Account;
 use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
 use daxle_core::changes::unified::unified;
 use daxle_core::merge::line_edits;
@@ -102,18 +102,8 @@ pub(crate) fn carried(case: &FolderCase) -> Option<Carried> {
     }
     let tree = |folder: &Folder| MemoryTree::new(folder.clone());
     let (base, site, release) = (tree(&case.base), tree(&case.site), tree(&case.release));
-    let theme = Theme::default();
-    let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::default(),
-        themes: Themes { base: theme.clone(), site: theme.clone(), release: theme },
-        vendor_notes: Vec::new(),
-        notes_on: BTreeMap::new(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
-    };
+    let layout = Layout::default();
+    let inputs = Inputs::new([&base, &site, &release], &layout);
     let sink = Collect::default();
     let account = carry(&inputs, &CarryOptions::default(), &sink).ok()?;
     let text = |content: Content| -> Option<String> {

@@ -72,7 +72,7 @@ pub struct ChildRecord {
 }
 
 /// The three themes of a carry.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Themes {
     /// The release that the site started from.
     pub base: Theme,

@@ -52,6 +52,23 @@ pub struct Inputs<'a> {
     pub unnamed: String,
 }
 
+impl<'a> Inputs<'a> {
+    /// Returns three trees (base, site, release) as inputs, of which no more is known.
+    pub fn new([base, site, release]: [&'a dyn Tree; 3], layout: &'a Layout) -> Self {
+        Inputs {
+            base,
+            site,
+            release,
+            layout,
+            themes: Themes::default(),
+            vendor_notes: Vec::new(),
+            notes_on: BTreeMap::new(),
+            progress: &|_, _| {},
+            unnamed: String::new(),
+        }
+    }
+}
+
 /// Carries all site changes into the release: hands the files of the result to `sink`, and returns the account.
 ///
 /// The account does not depend on the number of threads.

@@ -73,16 +73,10 @@ pub(crate) fn run(base: &Files, site: &Files, release: &Files, options: CarryOpt
     let tree = |f: &Files| MemoryTree::new(f.clone());
     let (base, site, release) = (tree(base), tree(site), tree(release));
     let named = |version: &str| Theme { version: Some(version.to_string()), ..Theme::default() };
+    let layout = Layout::default();
     let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::default(),
         themes: Themes { base: named("1.0"), site: named("1.0"), release: named("2.0") },
-        vendor_notes: Vec::new(),
-        notes_on: BTreeMap::new(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
+        ..Inputs::new([&base, &site, &release], &layout)
     };
     let sink = Collect::default();
     let account = carry(&inputs, &options, &sink).expect("a carry in memory");

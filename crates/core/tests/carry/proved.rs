@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Mutex;
 
-use daxle_core::carry::account::{Account, Theme, Themes};
+use daxle_core::carry::account::Account;
 use daxle_core::carry::{CarryOptions, Content, Evidence, FindingKind, Inputs, Sink, carry, verify};
 use daxle_core::theme::{Layout, MemoryTree, ReadError, Tree};
 
@@ -30,18 +30,8 @@ pub(crate) fn proved(
     [base, site, release]: [Bytes; 3],
 ) -> (Account, BTreeMap<String, Vec<u8>>, Vec<FindingKind>) {
     let (base, site, release) = (MemoryTree::new(base), MemoryTree::new(site), MemoryTree::new(release));
-    let theme = Theme::default;
-    let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::parse(layout).unwrap(),
-        themes: Themes { base: theme(), site: theme(), release: theme() },
-        vendor_notes: Vec::new(),
-        notes_on: BTreeMap::new(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
-    };
+    let layout = Layout::parse(layout).unwrap();
+    let inputs = Inputs::new([&base, &site, &release], &layout);
     let sink = Collect::default();
     let account = carry(&inputs, &options, &sink).unwrap();
     let bytes = |content| match content {

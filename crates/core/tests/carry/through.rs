@@ -1,7 +1,5 @@
 //! Stepping through intermediate releases.
 
-use std::collections::BTreeMap;
-
 use daxle_core::carry::account::{Theme, Themes};
 use daxle_core::carry::{CarryOptions, Evidence, Inputs, Stop, best_way, carry_through, verify};
 use daxle_core::merge::Outcome;
@@ -16,16 +14,10 @@ fn through(base: &Files, site: &Files, stops: &[Files], release: &Files) -> (Car
     let (base, site, release) = (tree(base), tree(site), tree(release));
     let stops: Vec<MemoryTree> = stops.iter().map(tree).collect();
     let named = |version: &str| Theme { version: Some(version.to_string()), ..Theme::default() };
+    let layout = Layout::default();
     let inputs = Inputs {
-        base: &base,
-        site: &site,
-        release: &release,
-        layout: &Layout::default(),
         themes: Themes { base: named("1.0"), site: named("1.0"), release: named("2.0") },
-        vendor_notes: Vec::new(),
-        notes_on: BTreeMap::new(),
-        progress: &|_, _| {},
-        unnamed: String::new(),
+        ..Inputs::new([&base, &site, &release], &layout)
     };
     let list = || stops.iter().map(|tree| Stop { tree, theme: named("1.5") }).collect::<Vec<_>>();
     let sink = Collect::default();
