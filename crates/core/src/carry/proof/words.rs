@@ -84,7 +84,7 @@ impl Proof {
         let already: Vec<&ChangeRecord> =
             changes.iter().filter(|c| c.outcome == Outcome::Already && here(c)).collect();
         if !already.is_empty() {
-            self.gone(file, &already, &base_lines, &split_lines(release));
+            self.gone(file, &already, &base_lines, &plain_lines);
         }
         let carried = |c: &&ChangeRecord| matches!(c.outcome, Outcome::Kept | Outcome::Fitted | Outcome::Moved);
         let answered = |c: &ChangeRecord| {
@@ -173,9 +173,9 @@ impl Proof {
         }
     }
 
-    /// What the site took out, and passes for taken out by the release too, does not stand there beside the lines that it
-    /// stood beside.
-    fn gone(&mut self, file: &FileRecord, already: &[&ChangeRecord], base: &[Line<'_>], release: &[Line<'_>]) {
+    /// What the site took out, and passes for taken out by the release too, does not stand in the result beside the lines
+    /// that it stood beside.
+    fn gone(&mut self, file: &FileRecord, already: &[&ChangeRecord], base: &[Line<'_>], result: &[Line<'_>]) {
         let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
         let beside = |lines: &[Line<'_>], k: usize| -> [Vec<u8>; 2] {
             let text = |l: Option<&Line<'_>>| l.map_or(Vec::new(), |l| l.trimmed().to_vec());
@@ -186,9 +186,9 @@ impl Proof {
         for line in base {
             *in_base.entry(line.trimmed()).or_default() += 1;
         }
-        let mut in_release: HashMap<&[u8], Vec<usize>> = HashMap::new();
-        for (k, line) in release.iter().enumerate() {
-            in_release.entry(line.trimmed()).or_default().push(k);
+        let mut in_result: HashMap<&[u8], Vec<usize>> = HashMap::new();
+        for (k, line) in result.iter().enumerate() {
+            in_result.entry(line.trimmed()).or_default().push(k);
         }
         for change in already {
             let Some(at) = change.base.map(|l| l.range()).filter(|r| r.end <= base.len()) else { continue };
@@ -196,17 +196,17 @@ impl Proof {
             let added: HashSet<Vec<u8>> = split_lines(&added).iter().map(|l| l.trimmed().to_vec()).collect();
             let stands = |k: usize| {
                 let line = base[k].trimmed();
-                let copies = in_release.get(line).filter(|copies| copies.len() >= in_base[line])?;
+                let copies = in_result.get(line).filter(|copies| copies.len() >= in_base[line])?;
                 let [before, after] = beside(base, k);
                 let same_place = |j: &&usize| {
-                    let [b, a] = beside(release, **j);
+                    let [b, a] = beside(result, **j);
                     !before.is_empty() && b == before || !after.is_empty() && a == after
                 };
                 copies.iter().take(COPIES).find(same_place).copied()
             };
             let taken_out = |k: &usize| telling(&&base[*k]) && !added.contains(base[*k].trimmed());
             if let Some(found) = at.filter(taken_out).find_map(stands) {
-                let means = "the site took this line out, and the release has it still";
+                let means = "the site took this line out, and it stands here still";
                 self.find(
                     FindingKind::ChangeMissing,
                     &file.path,
