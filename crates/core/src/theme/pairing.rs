@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use unicode_normalization::UnicodeNormalization;
 
-use super::{Entry, ReadError, Tree};
+use super::{Digest, Entry, ReadError, Tree};
 use crate::diff::sketch::{Overlap, Sketch, SketchIndex};
 
 /// A file in two trees; one side may be missing.
@@ -36,6 +36,8 @@ const SHARED_LINES: usize = 3;
 const NAMESAKES: f32 = 0.15;
 /// What the same file name adds to a score.
 const BY_NAME: f32 = 0.3;
+/// What share of a score a file in quite another folder loses.
+const BY_FOLDER: f32 = 0.2;
 /// A file name that a theme uses this often at most says something.
 const TELLING: usize = 3;
 /// How near another file may come: its score as a share of the best.
@@ -94,17 +96,8 @@ pub fn pair(old: &dyn Tree, new: &dyn Tree) -> Result<Vec<Pair>, ReadError> {
             },
         );
     }
-    // The same bytes elsewhere; of several, the one with the same file name.
-    let name = |e: &Entry| e.path.rsplit('/').next().unwrap_or(&e.path).to_string();
-    let bytes_and_name = |e: &Entry| (e.digest, name(e));
+    same_bytes(old_entries, new_entries, &mut old_left, &mut new_left, |i, j| pairs.push(renamed(i, j, 1.0)));
     let filled = |e: &Entry| e.size > 0;
-    match_by(
-        &mut old_left,
-        &mut new_left,
-        |i| filled(&old_entries[i]).then(|| bytes_and_name(&old_entries[i])).ok_or(i),
-        |j| filled(&new_entries[j]).then(|| bytes_and_name(&new_entries[j])).ok_or(old_entries.len() + j),
-        |i, j| pairs.push(renamed(i, j, 1.0)),
-    );
     match_by(
         &mut old_left,
         &mut new_left,
@@ -146,6 +139,51 @@ fn match_by<K: Ord>(
         None => true,
     });
     new.retain(|j| !taken.contains(j));
+}
+
+/// So many files of the same bytes are each compared with all others; of more, the first come.
+const SAME_BYTES: usize = 64;
+
+/// Pairs files of the same bytes under other paths: of several, those with the same name, then those in near folders.
+fn same_bytes(
+    old: &[Entry],
+    new: &[Entry],
+    old_left: &mut Vec<usize>,
+    new_left: &mut Vec<usize>,
+    mut found: impl FnMut(usize, usize),
+) {
+    let by_digest = |entries: &[Entry], left: &[usize]| {
+        let mut groups: BTreeMap<Digest, Vec<usize>> = BTreeMap::new();
+        for k in left.iter().copied().filter(|k| entries[*k].size > 0) {
+            let group = groups.entry(entries[k].digest).or_default();
+            if group.len() < SAME_BYTES {
+                group.push(k);
+            }
+        }
+        groups
+    };
+    let news = by_digest(new, new_left);
+    let (mut used_old, mut used_new) = (HashSet::new(), HashSet::new());
+    for (digest, olds) in by_digest(old, old_left) {
+        let Some(news) = news.get(&digest) else { continue };
+        let mut all: Vec<(bool, f32, usize, usize)> = Vec::new();
+        for i in &olds {
+            for j in news {
+                let (a, b) = (&old[*i], &new[*j]);
+                all.push((file_name(a) == file_name(b), closeness(&a.path, &b.path), *i, *j));
+            }
+        }
+        all.sort_by(|a, b| b.0.cmp(&a.0).then(b.1.total_cmp(&a.1)).then((a.2, a.3).cmp(&(b.2, b.3))));
+        for (_, _, i, j) in all {
+            if !used_old.contains(&i) && !used_new.contains(&j) {
+                used_old.insert(i);
+                used_new.insert(j);
+                found(i, j);
+            }
+        }
+    }
+    old_left.retain(|i| !used_old.contains(i));
+    new_left.retain(|j| !used_new.contains(j));
 }
 
 /// How many files have a line: of those that are new, and of a sample of those that stayed. What all files of a kind
@@ -190,6 +228,19 @@ fn file_name(entry: &Entry) -> String {
     entry.path.rsplit('/').next().unwrap_or(&entry.path).to_ascii_lowercase()
 }
 
+/// How near two paths' folders are, from 0 to 1: 1 where one stands above the other.
+fn closeness(a: &str, b: &str) -> f32 {
+    let folders = |path: &'_ str| -> Vec<String> {
+        path.rsplit_once('/').map(|(folder, _)| folder.split('/').map(str::to_string).collect()).unwrap_or_default()
+    };
+    let (a, b) = (folders(a), folders(b));
+    let shorter = a.len().min(b.len());
+    if shorter == 0 {
+        return 1.0;
+    }
+    a.iter().zip(&b).take_while(|(a, b)| a == b).count() as f32 / shorter as f32
+}
+
 /// An old and a new file that may be one.
 struct Candidate {
     old: usize,
@@ -214,13 +265,14 @@ impl Candidate {
             (_, true) => BY_NAME * 0.6 * short.len() as f32 / long.len().max(1) as f32,
             _ => 0.0,
         };
+        let by_folder = 1.0 - BY_FOLDER * (1.0 - closeness(&old.entries()[i].path, &new.entries()[j].path));
         let Overlap { lines, alike, alike_by_weight, contained } = overlap;
         let in_it = contained >= CONTAINED && (lines >= SHARED_LINES || akin);
         Candidate {
             old: i,
             new: j,
             overlap,
-            score: (alike + alike_by_weight + contained) / 2.0 + by_name,
+            score: ((alike + alike_by_weight + contained) / 2.0 + by_name) * by_folder,
             is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
             is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
         }
@@ -339,6 +391,24 @@ mod tests {
                 (None, Some("new.txt".into())),
             ]
         );
+    }
+
+    #[test]
+    fn of_twins_those_in_near_folders_are_one_file() {
+        let nav: String = (0..20).map(|n| format!("entry number {n}\n")).collect();
+        let changed = nav.replace("number 3\n", "no 3\n");
+        let some = |a: &str, b: &str| (Some(a.to_string()), Some(b.to_string()));
+        for new in [&nav, &changed] {
+            let found = pairs(
+                &[("skins/mist/nav.html", &nav), ("skins/tide/nav.html", &nav)],
+                &[("skins/mist/shared/new-nav.html", new), ("skins/tide/shared/nav.html", new)],
+            );
+            let expected = [
+                some("skins/mist/nav.html", "skins/mist/shared/new-nav.html"),
+                some("skins/tide/nav.html", "skins/tide/shared/nav.html"),
+            ];
+            assert_eq!(found, expected);
+        }
     }
 
     #[test]
