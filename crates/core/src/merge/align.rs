@@ -15,11 +15,30 @@ pub(crate) struct Side<'a> {
 
 impl<'a> Side<'a> {
     pub(crate) fn new(body: &'a [u8], blanks: Blanks, interner: &mut Interner<'a>) -> Self {
-        Self::of_lines(split_lines(body), blanks, interner)
+        let lines = split_lines(body);
+        let form = Form::of(&lines);
+        Self::of_lines(lines, form, blanks, interner)
     }
 
-    pub(crate) fn of_lines(lines: Vec<Line<'a>>, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
-        let form = Form::of(&lines);
+    /// A later version of a text. What it added may be indented by another unit, but where most lines are those of the
+    /// text, to the blank, the unit is the text's.
+    pub(crate) fn later(body: &'a [u8], base: &Side<'_>, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
+        let lines = split_lines(body);
+        let mut form = Form::of(&lines);
+        if form.unit != base.form.unit {
+            let known: HashSet<&[u8]> = base.lines.iter().map(|line| line.content).collect();
+            // One blank is how comments go on, and tells nothing.
+            let tells = |line: &&Line<'_>| !line.is_blank() && !matches!(line.indent(), b"" | b" ");
+            let indented: Vec<&Line<'_>> = lines.iter().filter(tells).collect();
+            let same = indented.iter().filter(|line| known.contains(line.content)).count();
+            if same * 2 >= indented.len() {
+                form = Form { unit: base.form.unit, unit_known: base.form.unit_known, ..form };
+            }
+        }
+        Self::of_lines(lines, form, blanks, interner)
+    }
+
+    fn of_lines(lines: Vec<Line<'a>>, form: Form, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
         let keys = lines.iter().map(|l| interner.number(line_key(l, blanks, &form))).collect();
         Side { lines, keys, form }
     }
@@ -178,7 +197,8 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
 /// This is the alignment that the merge itself uses, so that a survey and a carry number the same changes.
 pub fn line_edits(old: &[u8], new: &[u8], blanks: Blanks) -> Vec<Edit> {
     let mut interner = Interner::new();
-    let (old, new) = (Side::new(old, blanks, &mut interner), Side::new(new, blanks, &mut interner));
+    let old = Side::new(old, blanks, &mut interner);
+    let new = Side::later(new, &old, blanks, &mut interner);
     let weak = Weak::of(&[&old, &new]);
     align(&old, &new, &weak, From::Front)
 }

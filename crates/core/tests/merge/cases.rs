@@ -688,6 +688,33 @@ fn blanks_between_the_words_of_a_changed_line_are_the_releases() {
 }
 
 #[test]
+fn a_block_of_another_unit_does_not_change_what_a_level_is() {
+    let base = "class Gate:\n    def open(self):\n        lift()\n        wait()\n";
+    let site =
+        base.replace("        lift()\n", "        if storm:\n          ring()\n          warn()\n        lift()\n");
+    let release = base
+        .replace("    ", "")
+        .replace("class Gate:\n", "")
+        .replace("lift()", "    lift()")
+        .replace("wait()", "    wait()");
+    let merged = merge(&TREE, base, &site, &release);
+    let expected = "def open(self):\n    if storm:\n      ring()\n      warn()\n    lift()\n    wait()\n";
+    assert_eq!(text(&merged), expected);
+}
+
+#[test]
+fn a_deleted_line_that_a_rewritten_file_has_elsewhere_is_asked_about() {
+    let base: String = "mixin count(name)\n  span= name\n#remarks\n".to_string()
+        + &(0..6).map(|n| format!("  .part-{n}\n    span= 'part {n}'\n")).collect::<String>();
+    let site = base.replace("#remarks\n", "");
+    let release =
+        (0..14).map(|n| format!("mixin piece{n}()\n  .piece\n    +icon('bell-{n}')\n")).collect::<String>()
+            + "//- all of it\n#remarks\n  +piece0()\n  +piece13()\n";
+    let merged = merge(&TREE, &base, &site, &release);
+    assert!(merged.edits.iter().all(|e| e.outcome == Outcome::Open), "{:?}\n{}", merged.edits, text(&merged));
+}
+
+#[test]
 fn aligned_comment_lines_tell_nothing_about_indentation() {
     let comment: String = (0..9).map(|n| format!(" * remark {n}\n")).collect();
     let base = format!("/**\n{comment} */\n.a {{\n  top: 0;\n  left: 0;\n}}\n");

@@ -132,8 +132,11 @@ impl Walk<'_, '_> {
                 },
                 |j| j..j + 1,
             );
-            // Only a line that tells something, and is like none there, is known to be gone.
-            let known = |i: usize| most_like(i).is_some_and(|(score, _)| score < BARELY_ALIKE);
+            // Only a line that tells something, is like none there, and went nowhere else is known to be gone.
+            let known = |i: usize| {
+                !self.release_moved.has(self.base.keys[i])
+                    && most_like(i).is_some_and(|(score, _)| score < BARELY_ALIKE)
+            };
             let gone = op.kind == OpKind::Delete && op.base.clone().all(known);
             at = place.end;
             spots.push(Spot { op: *k, place, gone });
