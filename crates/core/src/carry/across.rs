@@ -13,13 +13,13 @@ use std::ops::Range;
 
 use rayon::prelude::*;
 
-use self::homes::{Added, Additions, Chain};
+use self::homes::{AROUND, Added, Additions, Chain};
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
-use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, line_edits, merge_text};
+use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, changed_lines, line_edits, merge_text};
 use crate::text::{Line, Text, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
@@ -106,6 +106,7 @@ pub(crate) fn follow(
 /// A file with site changes at lines that the release took out of it.
 struct Origin<'c> {
     triple: usize,
+    path: String,
     touched: &'c FileChange,
     dialect: Dialect,
     base: Vec<u8>,
@@ -114,6 +115,8 @@ struct Origin<'c> {
     edits: Vec<Edit>,
     /// The lines of the base that the release's file does not have.
     lost: Vec<Range<usize>>,
+    /// Those of them that became other lines there, near a site change.
+    changed: Vec<usize>,
     /// The release has no such file.
     gone: bool,
 }
@@ -139,10 +142,14 @@ impl<'c> Origin<'c> {
         };
         let dialect = dialect_of(&inputs.site.entries()[s].path, touched.kind, &site);
         let mut edits = line_edits(&base, &site, dialect.blanks);
-        let lost: Vec<Range<usize>> = match release.map(|r| inputs.release.read(r)).transpose()? {
+        let (lost, changed): (Vec<Range<usize>>, _) = match release.map(|r| inputs.release.read(r)).transpose()? {
             Some(release) => {
                 let Some(release) = body(&release) else { return Ok(None) };
-                let theirs = line_edits(&base, &release, dialect.blanks);
+                let near_site = |theirs: &Edit| {
+                    let next = edits.partition_point(|edit| edit.old.end + AROUND < theirs.old.start);
+                    edits.get(next).is_some_and(|edit| edit.old.start <= theirs.old.end + AROUND)
+                };
+                let (theirs, changed) = changed_lines(&base, &release, dialect.blanks, near_site);
                 let (site, release) = (split_lines(&site), split_lines(&release));
                 // What the release put there as well has its place.
                 let is_done = |edit: &Edit| {
@@ -151,12 +158,13 @@ impl<'c> Origin<'c> {
                     !edit.new.is_empty() && theirs.get(next).filter(alike).is_some()
                 };
                 edits.retain(|edit| !is_done(edit));
-                theirs.into_iter().map(|e| e.old).collect()
+                (theirs.into_iter().map(|e| e.old).collect(), changed)
             }
-            None => std::iter::once(0..split_lines(&base).len()).collect(),
+            None => (std::iter::once(0..split_lines(&base).len()).collect(), Vec::new()),
         };
         edits.retain(|edit| is_lost(&lost, &edit.old));
-        let origin = Origin { triple: k, touched, dialect, base, site, edits, lost, gone: release.is_none() };
+        let (path, gone) = (entry.path.clone(), release.is_none());
+        let origin = Origin { triple: k, path, touched, dialect, base, site, edits, lost, changed, gone };
         Ok((!origin.edits.is_empty()).then_some(origin))
     }
 
@@ -169,7 +177,7 @@ impl<'c> Origin<'c> {
     fn follow(&self, additions: &Additions, options: &MergeOptions) -> Found {
         let (base, site) = (split_lines(&self.base), split_lines(&self.site));
         let lost = self.lost_lines();
-        let chains = additions.chains(&lost);
+        let chains = additions.chains(&self.path, &base, &lost);
         let own_file = additions.files.iter().position(|added| added.triple == self.triple);
         let mut homeless: Vec<&Edit> = self.edits.iter().collect();
         let mut out = Found::default();
@@ -181,7 +189,8 @@ impl<'c> Origin<'c> {
             let window_lines = split_lines(&home.body);
             let (stretch, window) = chain.reach(&base, &window_lines);
             let at_home = |edit: &&Edit| {
-                self.is_inside(&edit.old, &stretch, &base) && chain.is_clear(&edit.old, &lost, &chains, own_file)
+                self.is_inside(&edit.old, &stretch, &base)
+                    && chain.is_clear(&edit.old, &lost, &chains, own_file, &self.changed)
             };
             let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
             let Some(merged) =
@@ -219,12 +228,17 @@ impl<'c> Origin<'c> {
         // Of a file that has much of what this one lost, each line counts.
         let much = |file: usize| chains.iter().filter(|c| c.file == file).map(Chain::len).sum::<usize>() >= MUCH;
         let with_it = |chain: &Chain| {
-            let lines = chain.lines_of(&edit.old)?;
+            let lines = chain.lines_of(&edit.old, base, &split_lines(&additions.files[chain.file].body))?;
             let words = WordBag::of(&joined(&base[edit.old.clone()])).word_count();
-            (words >= MANY_WORDS || chain.has_near(&edit.old) || much(chain.file)).then_some((chain.file, lines))
+            let tells = words >= MANY_WORDS || chain.is_kin || chain.has_near(&edit.old) || much(chain.file);
+            tells.then_some((chain.file, lines))
         };
-        let (file, lines) = chains.iter().filter(elsewhere).find_map(with_it).filter(|_| edit.new.is_empty())?;
-        let Added { triple: to, body } = &additions.files[file];
+        if !edit.new.is_empty() {
+            return None;
+        }
+        let kin_first = chains.iter().filter(|chain| chain.is_kin).chain(chains);
+        let (file, lines) = kin_first.filter(elsewhere).find_map(with_it)?;
+        let Added { triple: to, body, .. } = &additions.files[file];
         let text = joined(&split_lines(body)[lines.clone()]);
         Some(Doubt { from: self.triple, change: self.change(edit)?, to: *to, lines, text })
     }

@@ -37,6 +37,7 @@ mod tokens;
 
 pub use align::line_edits;
 pub use balance::{Balance, balance};
+pub(crate) use ops::changed_lines;
 pub use text::merge_text;
 
 use std::fmt;

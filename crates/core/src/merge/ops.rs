@@ -2,10 +2,11 @@
 
 use std::ops::Range;
 
-use super::align::{Side, Weak};
+use super::align::{From, Side, Weak, align};
 use super::balance::{depth_of, never_below};
-use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
+use crate::diff::{Edit, Interner};
+use crate::text::key::Blanks;
 use crate::text::token::{TokenKind, tokens};
 
 /// Where a base line went on one side.
@@ -200,6 +201,25 @@ impl Ops {
         let end = if at_end { self.gaps[base.end].end } else { self.gaps[base.end].start };
         start..end.max(start)
     }
+}
+
+/// Returns the line edits between two texts, and, within those that `near` picks, the lines of the old text that
+/// became other lines with most of their words.
+pub(crate) fn changed_lines(
+    old: &[u8],
+    new: &[u8],
+    blanks: Blanks,
+    near: impl Fn(&Edit) -> bool,
+) -> (Vec<Edit>, Vec<usize>) {
+    let mut interner = Interner::new();
+    let old = Side::new(old, blanks, &mut interner);
+    let new = Side::later(new, &old, blanks, &mut interner);
+    let weak = Weak::of(&[&old, &new]);
+    let edits = align(&old, &new, &weak, From::Front);
+    let moved = MovedKeys::new(&old, &new, &edits);
+    let pairs = edits.iter().filter(|edit| near(edit)).flat_map(|edit| pair_lines(&old, &new, edit, &weak, &moved));
+    let changed = pairs.filter(|pair| !pair.equal).map(|pair| pair.base).collect();
+    (edits, changed)
 }
 
 fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {

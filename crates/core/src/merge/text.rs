@@ -126,8 +126,9 @@ pub(crate) fn merge_checked(
     asked: &[(usize, Reason)],
 ) -> MergedLines {
     let mut interner = Interner::new();
-    let mut side = |body| Side::new(body, dialect.blanks, &mut interner);
-    let (b, s, r) = (side(base), side(site), side(release));
+    let b = Side::new(base, dialect.blanks, &mut interner);
+    let mut later = |body| Side::later(body, &b, dialect.blanks, &mut interner);
+    let (s, r) = (later(site), later(release));
     let weak = Weak::of(&[&b, &s, &r]);
     let context =
         Context { dialect, options, weak: &weak, from: From::Front, asked, nested: None, follow_moves: true };

@@ -180,6 +180,75 @@ fn a_split_file_takes_its_changes_to_their_parts() {
     assert_eq!(out.account.totals.moved, 2);
 }
 
+/// A page of many halls, and where it is cut in two.
+fn halls(range: std::ops::Range<usize>) -> String {
+    range
+        .map(|n| {
+            format!("<section>\n  <h2>Hall number {n}</h2>\n  <p>guests may enter by gate {n}</p>\n</section>\n")
+        })
+        .collect()
+}
+
+#[test]
+fn a_closing_line_deleted_at_the_end_of_a_split_file_does_not_come_back() {
+    // Lone closing lines tell nothing of where they stand; what stands before them does.
+    let whole = |part: &str| format!("{part}</body>\n");
+    let out = carried(
+        &[("halls.html", &whole(&halls(0..9)))],
+        &[("halls.html", &halls(0..9))],
+        &[("halls.html", &halls(0..4)), ("shared/other-halls.html", &whole(&halls(4..9)))],
+    );
+    assert_eq!(out.files["shared/other-halls.html"], halls(4..9), "{:?}", out.outcomes());
+}
+
+#[test]
+fn of_like_homes_the_new_file_named_after_the_old_one_is_meant() {
+    // Parts of other pages have the very same lines.
+    let own = halls(0..9).replace("gate 6", "gate six");
+    let release: Vec<(String, String)> = ["mill/shared/halls-end.html", "barn/end.html", "dyke/end.html"]
+        .map(|path| (path.to_string(), halls(4..9)))
+        .into_iter()
+        .chain([("mill/halls.html".to_string(), halls(0..4))])
+        .collect();
+    let release: Vec<(&str, &str)> = release.iter().map(|(path, text)| (&path[..], &text[..])).collect();
+    let out = carried(&[("mill/halls.html", &halls(0..9))], &[("mill/halls.html", &own)], &release);
+    assert!(out.account.decisions.is_empty(), "{:?}", out.outcomes());
+    assert_eq!(out.files["mill/shared/halls-end.html"], halls(4..9).replace("gate 6", "gate six"));
+    assert_eq!(out.files["barn/end.html"], halls(4..9));
+}
+
+#[test]
+fn lines_that_changed_in_their_place_are_not_sought_elsewhere() {
+    let words = |list: &[(&str, &str)]| -> String {
+        list.iter().map(|(key, word)| format!("label \"{key} of the old mill\" = \"{word}\"\n")).collect()
+    };
+    let base = words(&[("gate", ""), ("hall", ""), ("tide", ""), ("weir", "")]);
+    let site = base.replace("\"tide of the old mill\" = \"\"", "\"tide of the old mill\" = \"\" ; own");
+    let release = words(&[("gate", "Tor"), ("hall", "Saal"), ("tide", "Flut"), ("weir", "Wehr")]);
+    let out = carried(
+        &[("words/de.inc", &base)],
+        &[("words/de.inc", &site)],
+        &[("words/de.inc", &release), ("words/fr.inc", &base)],
+    );
+    assert_eq!(out.files["words/fr.inc"], base, "another language's words are another matter");
+}
+
+#[test]
+fn the_second_of_two_like_ends_in_a_joined_file_is_the_joined_ones() {
+    let end = "<footer>\n  <p>open from noon to dusk</p>\n  <p>closed while it storms</p>\n</footer>\n";
+    let (first, second) = (format!("{}{end}", halls(0..5)), format!("{}{end}", halls(20..25)));
+    // All else of the first file was rewritten: its end lines up with the second's.
+    let release = format!("<h1>All halls</h1>\n{end}{second}");
+    let own = second.replace("dusk", "midnight");
+    let out = carried(
+        &[("a.html", &first), ("b.html", &second)],
+        &[("a.html", &first), ("b.html", &own)],
+        &[("a.html", &release)],
+    );
+    assert!(out.account.decisions.is_empty(), "{:?}", out.outcomes());
+    assert_eq!(out.files["a.html"], format!("<h1>All halls</h1>\n{end}{own}"));
+}
+
 #[test]
 fn strict_trust_follows_nothing() {
     let own = BLOCK.replace("the friends of the mill", "our friends of the mill");

@@ -19,20 +19,27 @@ use crate::theme::{ReadError, dialect_of};
 
 /// A line that occurs more often among the release's additions tells nothing about a home.
 const TOO_COMMON: usize = 4;
+/// A line that occurs more often in all that the release changed, added there or not, does not tell a home alone.
+const EVERYWHERE: usize = 12;
 /// Lines in a row that may be new or gone within a stretch.
 const HOLE: usize = 8;
 /// Chains that a line is tried to lengthen, at most: repetitive files have very many.
 const TRIED: usize = 32;
 /// Chains of one file that are looked at, the longest.
 const CHAINS: usize = 256;
+/// How far a chain goes on over lines that were there.
+const FAR: usize = 32;
 /// How far around a change a home is compared with others.
-const AROUND: usize = 8;
+pub(super) const AROUND: usize = 8;
 /// How far from a change lines are next to it.
 const NEXT: usize = 3;
 /// How many words are enough to tell a home, where one line, two lines, or more have them.
 const ENOUGH_WORDS: [usize; 3] = [14, 10, 6];
 /// A chain this long tells by its length as well, not only by its share of what was lost around a change.
 const LONG: usize = 8;
+/// Where the name tells which file a part came from, or the lines go on in one place, so many times fewer lines speak
+/// for another.
+const KIN: usize = 3;
 /// How many lines, and what share of the lost ones in percent, tell that a file was put into another.
 const WHOLE: usize = 4;
 const WHOLE_SHARE: usize = 25;
@@ -46,8 +53,32 @@ pub(super) fn hash(trimmed: &[u8]) -> u64 {
 pub(super) struct Added {
     /// The index of its triple.
     pub(super) triple: usize,
+    pub(super) path: String,
     pub(super) body: Vec<u8>,
+    /// No file of the old release became it.
+    is_new: bool,
+    /// Lines that it had before and has more than once now, by hash.
+    twins: HashSet<u64>,
 }
+
+impl Added {
+    /// Tells whether a new file's name says that it came from another: it stands above or below that one, and the name
+    /// of one has the other's within it.
+    fn is_kin(&self, path: &str) -> bool {
+        let cut = |path: &'_ str| -> (String, String) {
+            let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
+            let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+            (if folder.is_empty() { String::new() } else { format!("{folder}/") }, stem.to_ascii_lowercase())
+        };
+        let ((own_folder, own), (folder, other)) = (cut(&self.path), cut(path));
+        self.is_new
+            && (own_folder.starts_with(&folder) || folder.starts_with(&own_folder))
+            && (own.contains(&other) || other.contains(&own))
+    }
+}
+
+/// How often lines occur, by hash.
+type Counts = HashMap<u64, usize, FixedState>;
 
 /// A line that is wanted: its hash, and where it stands.
 type Wanted = (u64, usize);
@@ -57,6 +88,8 @@ pub(super) struct Additions {
     pub(super) files: Vec<Added>,
     /// Where each line was added: file and line.
     places: HashMap<u64, Vec<(usize, usize)>, FixedState>,
+    /// How often each occurs in all that the release changed, added or not.
+    counts: Counts,
 }
 
 impl Additions {
@@ -70,23 +103,35 @@ impl Additions {
             .into_par_iter()
             .map(|k| wanted_lines(inputs, triples, k, wanted))
             .collect::<Result<Vec<_>, ReadError>>()?;
-        let mut additions = Additions { files: Vec::new(), places: HashMap::default() };
-        for (added, lines) in found.into_iter().flatten() {
-            for (hash, j) in lines {
-                additions.places.entry(hash).or_default().push((additions.files.len(), j));
+        let mut additions = Additions { files: Vec::new(), places: HashMap::default(), counts: Counts::default() };
+        for Looked { added, lines, all } in found.into_iter().flatten() {
+            for hash in all {
+                *additions.counts.entry(hash).or_default() += 1;
             }
-            additions.files.push(added);
+            for (hash, j) in &lines {
+                additions.places.entry(*hash).or_default().push((additions.files.len(), *j));
+            }
+            if !lines.is_empty() {
+                additions.files.push(added);
+            }
         }
         Ok(additions)
     }
 
-    /// The chains that lines form among the additions, longest first.
-    pub(super) fn chains(&self, lost: &[(usize, &[u8])]) -> Vec<Chain> {
+    /// The chains that lines of a file form among the additions, longest first. A line that is too common counts
+    /// only where the name of the file speaks for it.
+    pub(super) fn chains(&self, path: &str, base: &[Line<'_>], lost: &[(usize, &[u8])]) -> Vec<Chain> {
+        let kin: Vec<bool> = self.files.iter().map(|added| added.is_kin(path)).collect();
         let mut by_file: HashMap<usize, Vec<(usize, usize)>> = HashMap::new();
         for (i, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
-            let places = self.places.get(&hash(line)).filter(|p| p.len() <= TOO_COMMON);
-            for (file, j) in places.into_iter().flatten() {
-                by_file.entry(*file).or_default().push((*i, *j));
+            let hash = hash(line);
+            let Some(places) = self.places.get(&hash) else { continue };
+            let common = places.len() > TOO_COMMON;
+            let speaking: Vec<&(usize, usize)> = places.iter().filter(|(file, _)| !common || kin[*file]).collect();
+            if speaking.len() <= TOO_COMMON {
+                for (file, j) in speaking {
+                    by_file.entry(*file).or_default().push((*i, *j));
+                }
             }
         }
         let telling: Vec<usize> = lost.iter().filter(|(_, line)| !is_weak(line)).map(|(i, _)| *i).collect();
@@ -94,7 +139,18 @@ impl Additions {
             .into_iter()
             .flat_map(|(file, pairs)| {
                 let whole = whole(&pairs, &telling).into_iter();
-                whole.chain(chains(&pairs)).map(move |pairs| Chain { file, pairs })
+                let is_kin = kin[file];
+                let is_vague = |(i, _): &&(usize, usize)| {
+                    let hash = hash(lost[lost.partition_point(|(line, _)| line < i)].1);
+                    self.files[file].twins.contains(&hash) || !is_kin && self.counts[&hash] > EVERYWHERE
+                };
+                let home = split_lines(&self.files[file].body);
+                let chain = |mut pairs: Vec<(usize, usize)>| {
+                    go_on(&mut pairs, base, &home, &telling);
+                    let vague = pairs.iter().filter(is_vague).map(|(i, _)| *i).collect();
+                    Chain { file, is_kin, pairs, vague }
+                };
+                whole.chain(chains(&pairs)).map(chain).collect::<Vec<_>>()
             })
             .collect();
         out.sort_by(|a, b| b.pairs.len().cmp(&a.pairs.len()).then((a.file, a.pairs[0]).cmp(&(b.file, b.pairs[0]))));
@@ -103,13 +159,22 @@ impl Additions {
     }
 }
 
-/// The lines of one file that the release added to it and that are wanted, by hash.
+/// What a file of the release has of the wanted lines.
+struct Looked {
+    added: Added,
+    /// Those that were added to it.
+    lines: Vec<Wanted>,
+    /// All of them, by hash.
+    all: Vec<u64>,
+}
+
+/// One file of the release that has wanted lines, and those of them that were added to it.
 fn wanted_lines(
     inputs: &Inputs<'_>,
     triples: &[Triple],
     k: usize,
     wanted: &HashSet<u64>,
-) -> Result<Option<(Added, Vec<Wanted>)>, ReadError> {
+) -> Result<Option<Looked>, ReadError> {
     let Triple { base, site, release: Some(r) } = triples[k] else { return Ok(None) };
     let entry = &inputs.release.entries()[r];
     let before = base.map(|b| &inputs.base.entries()[b]);
@@ -131,9 +196,14 @@ fn wanted_lines(
     if found.is_empty() {
         return Ok(None);
     }
+    let all: Vec<u64> = found.iter().map(|(hash, _)| *hash).collect();
     let dialect = dialect_of(&entry.path, inputs.layout.kind(&entry.path, &bytes), &bytes);
     let before = base.map(|b| inputs.base.read(b)).transpose()?.and_then(|b| body(&b)).unwrap_or_default();
     let edits = line_edits(&before, &text, dialect.blanks);
+    let mut seen = HashSet::new();
+    let again: HashSet<u64> = all.iter().copied().filter(|hash| !seen.insert(*hash)).collect();
+    let twins =
+        split_lines(&before).iter().map(|line| hash(line.trimmed())).filter(|h| again.contains(h)).collect();
     found.retain(|(_, j)| {
         let next = edits.partition_point(|e| e.new.end <= *j);
         edits.get(next).is_some_and(|e| e.new.contains(j))
@@ -146,15 +216,20 @@ fn wanted_lines(
         found.retain(|(hash, _)| !added.contains(hash));
     }
     drop(lines);
-    Ok((!found.is_empty()).then_some((Added { triple: k, body: text }, found)))
+    let added = Added { triple: k, path: entry.path.clone(), body: text, is_new: base.is_none(), twins };
+    Ok(Some(Looked { added, lines: found, all }))
 }
 
 /// Lines of a file that stand in the same order in an added place, with small holes.
 pub(super) struct Chain {
     /// The index of the place's file in [`Additions::files`].
     pub(super) file: usize,
+    /// The name of that file says that it came from this one.
+    pub(super) is_kin: bool,
     /// The lines: where they were, and where they are.
     pairs: Vec<(usize, usize)>,
+    /// Those that could as well be others, where they were: very many files have them, or their home had one before.
+    vague: Vec<usize>,
 }
 
 impl Chain {
@@ -177,25 +252,35 @@ impl Chain {
         (i0..i1, j0..j1)
     }
 
-    /// Tells whether the chain has most of the lost lines around a change, no other has nearly as many, and none in the
-    /// change's own file (index `own_file`) has those next to it.
+    /// Tells whether the chain has most of the lost lines around a change, no other has nearly as many, and the
+    /// change's own file (index `own_file`) has neither those next to it nor as many of them in another form
+    /// (`changed`).
     pub(super) fn is_clear(
         &self,
         change: &Range<usize>,
         lost: &[(usize, &[u8])],
         all: &[Chain],
         own_file: Option<usize>,
+        changed: &[usize],
     ) -> bool {
         let within = |far: usize| change.start.saturating_sub(far)..change.end + far;
         let around = within(AROUND);
         let own = self.lines_in(&around);
-        let rival = all.iter().map(|other| other.lines_apart(self, &around)).max().unwrap_or(0);
+        let against = |other: &Chain| {
+            let lines = other.lines_apart(self, &around);
+            let is_part = other.file == self.file && other.len() * KIN <= self.len();
+            if is_part || self.is_kin && !other.is_kin { lines / KIN } else { lines }
+        };
+        let rival = all.iter().map(against).max().unwrap_or(0);
+        let mine = self.pairs.iter().map(|(i, _)| i).filter(|i| around.contains(i));
+        let stays_changed = mine.clone().filter(|i| changed.binary_search(i).is_ok()).count() * 2 >= own;
+        let sure = mine.filter(|i| self.vague.binary_search(i).is_err()).count() > 0;
         let stays = all.iter().any(|other| Some(other.file) == own_file && other.lines_in(&within(NEXT)) > 0);
         let from = lost.partition_point(|(i, _)| *i < around.start);
         let near = lost[from..].iter().take_while(|(i, _)| *i < around.end);
         let gone = near.filter(|(_, line)| !is_weak(line)).count();
         let long = self.pairs.len() >= LONG;
-        !stays && own > rival * 2 && own * if long { 3 } else { 2 } >= gone
+        !stays && !stays_changed && sure && own > rival * 2 && own * if long { 3 } else { 2 } >= gone
     }
 
     /// How many lines the chain has.
@@ -203,11 +288,31 @@ impl Chain {
         self.pairs.len()
     }
 
-    /// Where the lines of a range are, as far as the chain has them.
-    pub(super) fn lines_of(&self, range: &Range<usize>) -> Option<Range<usize>> {
+    /// Where the lines of a range are: those that the chain has, or, where they are too weak for a chain, those that
+    /// stand there next to its lines, or at the end of both files.
+    pub(super) fn lines_of(
+        &self,
+        range: &Range<usize>,
+        base: &[Line<'_>],
+        home: &[Line<'_>],
+    ) -> Option<Range<usize>> {
         let mut own = self.pairs.iter().filter(|(i, _)| range.contains(i)).map(|(_, j)| *j);
-        let first = own.next()?;
-        Some(first..own.next_back().unwrap_or(first) + 1)
+        if let Some(first) = own.next() {
+            return Some(first..own.next_back().unwrap_or(first) + 1);
+        }
+        let next = self.pairs.partition_point(|(i, _)| *i < range.start);
+        let before = next.checked_sub(1).map(|k| self.pairs[k]);
+        let behind = self.pairs.get(next).copied().unwrap_or((base.len(), home.len()));
+        let down = before.and_then(|(i, j)| {
+            let there = |k: usize| home.get(j + k - i).is_some_and(|line| line.trimmed() == base[k].trimmed());
+            (i..range.end).all(there).then(|| j + range.start - i..j + range.end - i)
+        });
+        let up = || {
+            let (i, j) = behind;
+            let there = |k: usize| (j + k).checked_sub(i).is_some_and(|at| home[at].trimmed() == base[k].trimmed());
+            (range.start..i).all(there).then(|| j + range.start - i..j + range.end - i)
+        };
+        down.or_else(up)
     }
 
     /// Tells whether the chain has lines of a range and next to it, two at least.
@@ -226,6 +331,21 @@ impl Chain {
         let below = |at: usize| self.pairs.partition_point(|(i, _)| *i < at);
         below(range.end) - below(range.start)
     }
+}
+
+/// Lengthens a chain by the lines next to it that are the same there, though they were not added: of two like blocks,
+/// the one that goes on as before may be the moved one.
+fn go_on(pairs: &mut Vec<(usize, usize)>, base: &[Line<'_>], home: &[Line<'_>], telling: &[usize]) {
+    let (first, last) = (pairs[0], *pairs.last().unwrap_or(&pairs[0]));
+    let alike = |(i, j): &(usize, usize)| base[*i].trimmed() == home[*j].trimmed();
+    let tells = |(i, _): &(usize, usize)| telling.binary_search(i).is_ok();
+    let up = (1..=first.0.min(first.1).min(FAR)).map(|n| (first.0 - n, first.1 - n)).take_while(alike);
+    let mut all: Vec<(usize, usize)> = up.filter(tells).collect();
+    all.reverse();
+    all.append(pairs);
+    let room = (base.len() - last.0).min(home.len() - last.1).min(FAR);
+    all.extend((1..room).map(|n| (last.0 + n, last.1 + n)).take_while(alike).filter(tells));
+    *pairs = all;
 }
 
 /// Strings the pairs of a file (in order of the base) together, whatever the holes, where it has a good part of what
