@@ -1,7 +1,9 @@
 //! Cases of whole folders: a file gets another name, or a part of it goes into another file.
 
 use std::collections::{BTreeMap, HashSet};
+use std::path::Path;
 use std::sync::Mutex;
+use std::{fs, io};
 
 use daxle_core::carry::account::Account;
 use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
@@ -137,6 +139,21 @@ pub(crate) fn shown(case: &FolderCase, carried: &Carried) -> String {
         }
     }
     out
+}
+
+/// Writes the folders of a case into one.
+pub(crate) fn dump(case: &FolderCase, carried: &Carried, dir: &Path) -> io::Result<()> {
+    let FolderCase { base, site, release, answer } = case;
+    let all =
+        [("base", base), ("site", site), ("release", release), ("answer", answer), ("result", &carried.files)];
+    for (name, folder) in all {
+        for (path, text) in folder {
+            let path = dir.join(name).join(path);
+            fs::create_dir_all(path.parent().unwrap_or(dir))?;
+            fs::write(path, text)?;
+        }
+    }
+    Ok(())
 }
 
 /// Another path for a file: another folder and, every second time, another name.

@@ -153,6 +153,10 @@ fn try_folder(all: &[&Pair], k: usize, wanted: &Wanted) -> Vec<(&'static str, Ve
                 true if carried.files == case.answer => Verdict::Right,
                 true => Verdict::Wrong,
             };
+            if let Some(dir) = wanted.dump.as_ref().filter(|_| verdict == Verdict::Wrong) {
+                let name = format!("{name}-{}-{}-{seed}", all[k].versions, all[k].path).replace(['/', ' '], "_");
+                let _ = folders::dump(&case, &carried, &Path::new(dir).join(name));
+            }
             out.push((
                 name,
                 verdict,
