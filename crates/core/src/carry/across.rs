@@ -9,11 +9,12 @@
 
 mod homes;
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use rayon::prelude::*;
 
-use self::homes::{AROUND, Added, Additions, Chain};
+use self::homes::{AROUND, Additions, Chain};
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
@@ -179,6 +180,7 @@ impl<'c> Origin<'c> {
         let lost = self.lost_lines();
         let chains = additions.chains(&self.path, &base, &lost);
         let own_file = additions.files.iter().position(|added| added.triple == self.triple);
+        let homes = Homes::of(additions, &chains);
         let mut homeless: Vec<&Edit> = self.edits.iter().collect();
         let mut out = Found::default();
         for chain in &chains {
@@ -186,8 +188,8 @@ impl<'c> Origin<'c> {
             if homeless.is_empty() || home.triple == self.triple || !chain.is_telling(&base) {
                 continue;
             }
-            let window_lines = split_lines(&home.body);
-            let (stretch, window) = chain.reach(&base, &window_lines);
+            let window_lines = homes.lines(chain);
+            let (stretch, window) = chain.reach(&base, window_lines);
             let at_home = |edit: &&Edit| {
                 self.is_inside(&edit.old, &stretch, &base)
                     && chain.is_clear(&edit.old, &lost, &chains, own_file, &self.changed)
@@ -201,7 +203,7 @@ impl<'c> Origin<'c> {
             let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();
             let Some(changes) = changes else { continue };
             homeless.retain(|edit| !edits.contains(edit));
-            let doubts = edits.iter().filter_map(|edit| self.doubt(edit, &base, &chains, additions)).collect();
+            let doubts = edits.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
             out.follows.push(Follow {
                 from: self.triple,
                 site: edits.iter().map(|edit| (edit.new.clone(), joined(&base[edit.old.clone()]))).collect(),
@@ -211,7 +213,7 @@ impl<'c> Origin<'c> {
                 doubts,
             });
         }
-        out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &chains, additions)).collect();
+        out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
         out
     }
 
@@ -223,12 +225,13 @@ impl<'c> Origin<'c> {
     }
 
     /// Tells where lines that the site deleted seem to be, if they do not stand there alone.
-    fn doubt(&self, edit: &Edit, base: &[Line<'_>], chains: &[Chain], additions: &Additions) -> Option<Doubt> {
+    fn doubt(&self, edit: &Edit, base: &[Line<'_>], homes: &Homes<'_>) -> Option<Doubt> {
+        let Homes { additions, chains, .. } = *homes;
         let elsewhere = |chain: &&Chain| additions.files[chain.file].triple != self.triple;
         // Of a file that has much of what this one lost, each line counts.
         let much = |file: usize| chains.iter().filter(|c| c.file == file).map(Chain::len).sum::<usize>() >= MUCH;
         let with_it = |chain: &Chain| {
-            let lines = chain.lines_of(&edit.old, base, &split_lines(&additions.files[chain.file].body))?;
+            let lines = chain.lines_of(&edit.old, base, homes.lines(chain))?;
             let words = WordBag::of(&joined(&base[edit.old.clone()])).word_count();
             let tells = words >= MANY_WORDS || chain.is_kin || chain.has_near(&edit.old) || much(chain.file);
             tells.then_some((chain.file, lines))
@@ -238,9 +241,8 @@ impl<'c> Origin<'c> {
         }
         let kin_first = chains.iter().filter(|chain| chain.is_kin).chain(chains);
         let (file, lines) = kin_first.filter(elsewhere).find_map(with_it)?;
-        let Added { triple: to, body, .. } = &additions.files[file];
-        let text = joined(&split_lines(body)[lines.clone()]);
-        Some(Doubt { from: self.triple, change: self.change(edit)?, to: *to, lines, text })
+        let text = joined(&homes.bodies[&file][lines.clone()]);
+        Some(Doubt { from: self.triple, change: self.change(edit)?, to: additions.files[file].triple, lines, text })
     }
 
     /// Merges a stretch at its home. What is a question there stays where it was: it is taken out of `edits`.
@@ -294,6 +296,28 @@ impl<'c> Origin<'c> {
         stretch.start < at && at < stretch.end
             || at == stretch.start && before && (at == 0 || !behind)
             || at == stretch.end && behind && (at == base.len() || !before)
+    }
+}
+
+/// Where the lost lines of a file may be.
+struct Homes<'a> {
+    additions: &'a Additions,
+    chains: &'a [Chain],
+    /// The lines of the files that the chains lead to.
+    bodies: HashMap<usize, Vec<Line<'a>>>,
+}
+
+impl<'a> Homes<'a> {
+    fn of(additions: &'a Additions, chains: &'a [Chain]) -> Self {
+        let mut bodies = HashMap::new();
+        for Chain { file, .. } in chains {
+            bodies.entry(*file).or_insert_with(|| split_lines(&additions.files[*file].body));
+        }
+        Homes { additions, chains, bodies }
+    }
+
+    fn lines(&self, chain: &Chain) -> &[Line<'a>] {
+        &self.bodies[&chain.file]
     }
 }
 

@@ -21,6 +21,8 @@ use crate::theme::{ReadError, dialect_of};
 const TOO_COMMON: usize = 4;
 /// A line that occurs more often in all that the release changed, added there or not, does not tell a home alone.
 const EVERYWHERE: usize = 12;
+/// Of a line with more places than these not even namesakes are looked for.
+const KIN_PLACES: usize = 256;
 /// Lines in a row that may be new or gone within a stretch.
 const HOLE: usize = 8;
 /// Chains that a line is tried to lengthen, at most: repetitive files have very many.
@@ -121,13 +123,16 @@ impl Additions {
     /// The chains that lines of a file form among the additions, longest first. A line that is too common counts
     /// only where the name of the file speaks for it.
     pub(super) fn chains(&self, path: &str, base: &[Line<'_>], lost: &[(usize, &[u8])]) -> Vec<Chain> {
-        let kin: Vec<bool> = self.files.iter().map(|added| added.is_kin(path)).collect();
+        let mut kin: HashMap<usize, bool> = HashMap::new();
+        let mut is_kin = |file: usize| *kin.entry(file).or_insert_with(|| self.files[file].is_kin(path));
         let mut by_file: HashMap<usize, Vec<(usize, usize)>> = HashMap::new();
         for (i, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
-            let hash = hash(line);
-            let Some(places) = self.places.get(&hash) else { continue };
+            let Some(places) = self.places.get(&hash(line)).filter(|places| places.len() <= KIN_PLACES) else {
+                continue;
+            };
             let common = places.len() > TOO_COMMON;
-            let speaking: Vec<&(usize, usize)> = places.iter().filter(|(file, _)| !common || kin[*file]).collect();
+            let speaking: Vec<&(usize, usize)> =
+                places.iter().filter(|(file, _)| !common || is_kin(*file)).collect();
             if speaking.len() <= TOO_COMMON {
                 for (file, j) in speaking {
                     by_file.entry(*file).or_default().push((*i, *j));
@@ -139,7 +144,7 @@ impl Additions {
             .into_iter()
             .flat_map(|(file, pairs)| {
                 let whole = whole(&pairs, &telling).into_iter();
-                let is_kin = kin[file];
+                let is_kin = is_kin(file);
                 let is_vague = |(i, _): &&(usize, usize)| {
                     let hash = hash(lost[lost.partition_point(|(line, _)| line < i)].1);
                     self.files[file].twins.contains(&hash) || !is_kin && self.counts[&hash] > EVERYWHERE
@@ -272,9 +277,9 @@ impl Chain {
             if is_part || self.is_kin && !other.is_kin { lines / KIN } else { lines }
         };
         let rival = all.iter().map(against).max().unwrap_or(0);
-        let mine = self.pairs.iter().map(|(i, _)| i).filter(|i| around.contains(i));
-        let stays_changed = mine.clone().filter(|i| changed.binary_search(i).is_ok()).count() * 2 >= own;
-        let sure = mine.filter(|i| self.vague.binary_search(i).is_err()).count() > 0;
+        let lines = self.pairs_in(&around);
+        let stays_changed = lines.iter().filter(|(i, _)| changed.binary_search(i).is_ok()).count() * 2 >= own;
+        let sure = lines.iter().any(|(i, _)| self.vague.binary_search(i).is_err());
         let stays = all.iter().any(|other| Some(other.file) == own_file && other.lines_in(&within(NEXT)) > 0);
         let from = lost.partition_point(|(i, _)| *i < around.start);
         let near = lost[from..].iter().take_while(|(i, _)| *i < around.end);
@@ -296,7 +301,7 @@ impl Chain {
         base: &[Line<'_>],
         home: &[Line<'_>],
     ) -> Option<Range<usize>> {
-        let mut own = self.pairs.iter().filter(|(i, _)| range.contains(i)).map(|(_, j)| *j);
+        let mut own = self.pairs_in(range).iter().map(|(_, j)| *j);
         if let Some(first) = own.next() {
             return Some(first..own.next_back().unwrap_or(first) + 1);
         }
@@ -322,14 +327,18 @@ impl Chain {
 
     /// How many lines of a range the chain has at other places than another chain.
     fn lines_apart(&self, other: &Chain, range: &Range<usize>) -> usize {
-        let below = |at: usize| self.pairs.partition_point(|(i, _)| *i < at);
-        let own = &self.pairs[below(range.start)..below(range.end)];
+        let own = self.pairs_in(range);
         own.iter().filter(|pair| self.file != other.file || other.pairs.binary_search(pair).is_err()).count()
     }
 
     fn lines_in(&self, range: &Range<usize>) -> usize {
+        self.pairs_in(range).len()
+    }
+
+    /// The pairs of the lines in a range.
+    fn pairs_in(&self, range: &Range<usize>) -> &[(usize, usize)] {
         let below = |at: usize| self.pairs.partition_point(|(i, _)| *i < at);
-        below(range.end) - below(range.start)
+        &self.pairs[below(range.start)..below(range.end)]
     }
 }
 
