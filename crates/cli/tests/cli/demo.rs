@@ -7,7 +7,7 @@ fn the_demo_runs_the_whole_path() {
     let env = Env::new();
     let ran = env.run("demo here").ends(0);
     for part in [
-        "43 changes in 23 files",
+        "44 changes in 24 files",
         "third-party snippet",
         "Forecast",
         "Carried",
@@ -27,7 +27,7 @@ fn the_demo_has_its_known_outcome() {
     let env = Env::new();
     env.run("demo d").ends(0);
     let account: serde_json::Value = serde_json::from_str(&env.read("d/carried.account.json")).unwrap();
-    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 43, "kept": 19, "fitted": 11, "moved": 3, "already": 2, "open": 8, "dropped": 0}"#);
+    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 44, "kept": 19, "fitted": 11, "moved": 4, "already": 2, "open": 8, "dropped": 0}"#);
     let open: Vec<String> = account["decisions"]
         .as_array()
         .unwrap()
@@ -44,6 +44,8 @@ fn the_demo_has_its_known_outcome() {
     settings/defaults.json both_changed
     settings/defaults.json key_gone
     ");
+    let script = env.read("d/carried/assets/js/share.js");
+    assert!(script.contains("const pause = 9000;"), "the joined file took the change along: {script}");
     assert_eq!(account["jump"], "major");
     assert_eq!(account["notes"].as_array().unwrap().len(), 2, "the vendor's notes for 3.0.0 and 2.7.0");
 }
