@@ -226,6 +226,9 @@ impl<'c> Origin<'c> {
 
     /// Tells where lines that the site deleted seem to be, if they do not stand there alone.
     fn doubt(&self, edit: &Edit, base: &[Line<'_>], homes: &Homes<'_>) -> Option<Doubt> {
+        if !edit.new.is_empty() {
+            return None;
+        }
         let Homes { additions, chains, .. } = *homes;
         let elsewhere = |chain: &&Chain| additions.files[chain.file].triple != self.triple;
         // Of a file that has much of what this one lost, each line counts.
@@ -236,9 +239,6 @@ impl<'c> Origin<'c> {
             let tells = words >= MANY_WORDS || chain.is_kin || chain.has_near(&edit.old) || much(chain.file);
             tells.then_some((chain.file, lines))
         };
-        if !edit.new.is_empty() {
-            return None;
-        }
         let kin_first = chains.iter().filter(|chain| chain.is_kin).chain(chains);
         let (file, lines) = kin_first.filter(elsewhere).find_map(with_it)?;
         let text = joined(&homes.bodies[&file][lines.clone()]);

@@ -17,6 +17,7 @@ pub use kind::{Kind, dialect_of, kind_of};
 pub use layout::{
     ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, SettingsLayout, WalkArea,
 };
+pub(crate) use pairing::are_namesakes;
 pub use pairing::{Pair, pair};
 pub use stamp::{Stamp, find_stamp, stamp_pattern, with_stamp};
 pub use version::{Jump, Version};

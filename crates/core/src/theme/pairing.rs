@@ -228,17 +228,33 @@ fn file_name(entry: &Entry) -> String {
     entry.path.rsplit('/').next().unwrap_or(&entry.path).to_ascii_lowercase()
 }
 
+/// A path's file name without what follows its first dot, in lower case.
+fn stem(path: &str) -> String {
+    let name = path.rsplit('/').next().unwrap_or(path).trim_start_matches(['_', '.']);
+    name.split('.').next().unwrap_or("").to_ascii_lowercase()
+}
+
 /// How near two paths' folders are, from 0 to 1: 1 where one stands above the other.
 fn closeness(a: &str, b: &str) -> f32 {
-    let folders = |path: &'_ str| -> Vec<String> {
-        path.rsplit_once('/').map(|(folder, _)| folder.split('/').map(str::to_string).collect()).unwrap_or_default()
-    };
+    let folders =
+        |path| -> Vec<&str> { str::rsplit_once(path, '/').map_or(Vec::new(), |(f, _)| f.split('/').collect()) };
     let (a, b) = (folders(a), folders(b));
     let shorter = a.len().min(b.len());
     if shorter == 0 {
         return 1.0;
     }
     a.iter().zip(&b).take_while(|(a, b)| a == b).count() as f32 / shorter as f32
+}
+
+/// A shorter name within another is chance.
+const NAME_LENGTH: usize = 3;
+
+/// Tells whether the paths say that one file came from the other: one stands above or below the other, and one's name
+/// has the other's within it.
+pub(crate) fn are_namesakes(a: &str, b: &str) -> bool {
+    let (own, other) = (stem(a), stem(b));
+    let (short, long) = if own.len() < other.len() { (&own, &other) } else { (&other, &own) };
+    closeness(a, b) == 1.0 && long.contains(short.as_str()) && (short == long || short.len() >= NAME_LENGTH)
 }
 
 /// An old and a new file that may be one.
@@ -254,7 +270,6 @@ struct Candidate {
 
 impl Candidate {
     fn of(names: &Names, (old, i): (&dyn Tree, usize), (new, j): (&dyn Tree, usize), overlap: Overlap) -> Self {
-        let stem = |name: &str| name.trim_start_matches(['_', '.']).split('.').next().unwrap_or("").to_string();
         let (a, b) = (file_name(&old.entries()[i]), file_name(&new.entries()[j]));
         let (a_stem, b_stem) = (stem(&a), stem(&b));
         let (short, long) = if a_stem.len() < b_stem.len() { (a_stem, b_stem) } else { (b_stem, a_stem) };

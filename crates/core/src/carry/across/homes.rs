@@ -15,7 +15,7 @@ use crate::diff::sketch::WordBag;
 use crate::merge::line_edits;
 use crate::text::key::is_weak;
 use crate::text::{Line, split_lines};
-use crate::theme::{ReadError, dialect_of};
+use crate::theme::{ReadError, are_namesakes, dialect_of};
 
 /// A line that occurs more often among the release's additions tells nothing about a home.
 const TOO_COMMON: usize = 4;
@@ -64,18 +64,9 @@ pub(super) struct Added {
 }
 
 impl Added {
-    /// Tells whether a new file's name says that it came from another: it stands above or below that one, and the name
-    /// of one has the other's within it.
+    /// Tells whether it is a new file whose name says that it came from another.
     fn is_kin(&self, path: &str) -> bool {
-        let cut = |path: &'_ str| -> (String, String) {
-            let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
-            let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
-            (if folder.is_empty() { String::new() } else { format!("{folder}/") }, stem.to_ascii_lowercase())
-        };
-        let ((own_folder, own), (folder, other)) = (cut(&self.path), cut(path));
-        self.is_new
-            && (own_folder.starts_with(&folder) || folder.starts_with(&own_folder))
-            && (own.contains(&other) || other.contains(&own))
+        self.is_new && are_namesakes(&self.path, path)
     }
 }
 
