@@ -1,6 +1,6 @@
 //! Similarity: of two lines by their words, of two files by sketches.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
@@ -76,13 +76,17 @@ pub struct Sketch {
 impl Sketch {
     /// Sketches a text; lines are taken blind to indentation, and lines that say little are left out.
     pub fn of(text: &[u8]) -> Self {
-        let hasher = FixedState::with_seed(11);
-        let mut hashes: Vec<u64> = text
-            .split(|b| *b == b'\n' || *b == b'\r')
-            .map(<[u8]>::trim_ascii)
-            .filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric() || **b >= 0x80).count() >= 3)
-            .map(|l| hasher.hash_one(l))
-            .collect();
+        Self::of_hashes(line_hashes(text))
+    }
+
+    /// Sketches those lines of a text that an older one does not have.
+    pub fn of_added(old: &[u8], new: &[u8]) -> Self {
+        let known: HashSet<u64, FixedState> = line_hashes(old).collect();
+        Self::of_hashes(line_hashes(new).filter(|hash| !known.contains(hash)))
+    }
+
+    fn of_hashes(hashes: impl Iterator<Item = u64>) -> Self {
+        let mut hashes: Vec<u64> = hashes.collect();
         hashes.sort_unstable();
         hashes.dedup();
         let lines = hashes.len();
@@ -136,6 +140,15 @@ impl Sketch {
     }
 }
 
+/// The hashes of a text's lines, blind to indentation, without those that say little.
+fn line_hashes(text: &[u8]) -> impl Iterator<Item = u64> {
+    let hasher = FixedState::with_seed(11);
+    text.split(|b| *b == b'\n' || *b == b'\r')
+        .map(<[u8]>::trim_ascii)
+        .filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric() || **b >= 0x80).count() >= 3)
+        .map(move |l| hasher.hash_one(l))
+}
+
 /// What two files have in common.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Overlap {
@@ -169,6 +182,16 @@ impl SketchIndex {
             }
         }
         SketchIndex { sketches, by_hash }
+    }
+
+    /// Returns how many sketches it holds.
+    pub fn len(&self) -> usize {
+        self.sketches.len()
+    }
+
+    /// Tells whether it holds none.
+    pub fn is_empty(&self) -> bool {
+        self.sketches.is_empty()
     }
 
     /// Returns the indices of the candidates that share lines with a sketch, each with what they have in common, the

@@ -40,6 +40,8 @@ const BY_NAME: f32 = 0.3;
 const BY_FOLDER: f32 = 0.2;
 /// A file name that a theme uses this often at most says something.
 const TELLING: usize = 3;
+/// Of a file that has so many times more of its lines in one that stayed, a new file has only some likeness.
+const TAKEN_IN: usize = 2;
 /// How near another file may come: its score as a share of the best.
 const RIVAL: f32 = 0.7;
 /// Files that stayed and are looked at for lines that many have.
@@ -294,6 +296,28 @@ impl Candidate {
     }
 }
 
+/// How many lines of each file of an index were put into one file that stayed, at most.
+fn taken_in(
+    old: &dyn Tree,
+    new: &dyn Tree,
+    index: &SketchIndex,
+    is_wanted: impl Fn(&dyn Tree, usize) -> bool,
+) -> Result<Vec<usize>, ReadError> {
+    let mut most = vec![0; index.len()];
+    let before = old.entries();
+    for (j, entry) in new.entries().iter().enumerate().filter(|(j, _)| is_wanted(new, *j)) {
+        let Ok(i) = before.binary_search_by(|e| e.path.cmp(&entry.path)) else { continue };
+        if before[i].digest == entry.digest || !is_wanted(old, i) {
+            continue;
+        }
+        let added = Sketch::of_added(&old.read(i)?, &new.read(j)?);
+        for (k, overlap) in index.candidates(&added, |_| 1) {
+            most[k] = overlap.lines.max(most[k]);
+        }
+    }
+    Ok(most)
+}
+
 /// Finds pairs of alike text files, best first, each file once.
 fn alike(
     old: &dyn Tree,
@@ -329,6 +353,12 @@ fn alike(
                 scored.push(Candidate::of(&names, (old, olds[k]), (new, j), overlap));
             }
         }
+    }
+    if scored.iter().any(|one| !one.is_sure) {
+        let taken_in =
+            taken_in(old, new, &index, |tree, k| sketchable(tree, k) && kinds.contains(&extension(tree, k)))?;
+        let elsewhere: HashMap<usize, usize> = olds.iter().copied().zip(taken_in).collect();
+        scored.retain(|one| one.is_sure || elsewhere[&one.old] < one.overlap.lines * TAKEN_IN);
     }
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
     scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));
@@ -424,6 +454,21 @@ mod tests {
             ];
             assert_eq!(found, expected);
         }
+    }
+
+    #[test]
+    fn a_file_that_was_put_into_another_is_not_the_new_one_of_a_like_name() {
+        let lines = |of: &str, range: std::ops::Range<usize>| -> String {
+            range.map(|n| format!("{of} number {n}\n")).collect()
+        };
+        let (gone, tools) = (lines("wheel", 0..20), lines("tool", 0..20));
+        let with_it = format!("{tools}{}", lines("wheel", 0..18));
+        let like = format!("{}{}", lines("wheel", 14..20), lines("gear", 0..6));
+        let old = [("parts/old-wheel.txt", gone.as_str()), ("parts/tools.txt", &tools)];
+        let found = pairs(&old, &[("parts/tools.txt", &with_it), ("parts/wheel.txt", &like)]);
+        assert!(found.contains(&(Some("parts/old-wheel.txt".into()), None)), "{found:?}");
+        let found = pairs(&old, &[("parts/tools.txt", &tools), ("parts/wheel.txt", &like)]);
+        assert!(found.contains(&(Some("parts/old-wheel.txt".into()), Some("parts/wheel.txt".into()))), "{found:?}");
     }
 
     #[test]

@@ -234,6 +234,38 @@ fn lines_that_changed_in_their_place_are_not_sought_elsewhere() {
 }
 
 #[test]
+fn a_block_whose_every_line_went_takes_its_changes_along_whatever_is_in_its_place() {
+    let hall = |n: usize| {
+        format!(
+            "<h2>The hall number {n}</h2>\n<p class=\"hall\">Built in 17{n}</p>\n<p>Open on day {n} of each week</p>\n<p>Ask at desk {n} for keys</p>\n"
+        )
+    };
+    let new_hall = "<h2>The hall number 4</h2>\n<p class=\"hall\">Built in 1704</p>\n<ul id=\"gears\">\n</ul>\n";
+    let page = |block: &str| format!("<main>\n{}\n{block}\n{}</main>\n", hall(1), hall(9));
+    let own = hall(3).replace("</h2>\n", "</h2>\n<p>Our own line</p>\n");
+    let out = carried(
+        &[("halls.html", &page(&hall(3)))],
+        &[("halls.html", &page(&own))],
+        &[("halls.html", &page(new_hall)), ("parts/hall.html", &hall(3))],
+    );
+    assert_eq!(out.files["parts/hall.html"], own);
+    assert_eq!(out.files["halls.html"], page(new_hall));
+}
+
+#[test]
+fn a_name_alone_does_not_outweigh_the_file_that_has_far_more() {
+    let end = halls(18..20).replace("gate", "door");
+    let (all, like) = (halls(0..20), halls(16..20) + "<h1>The doors of the mill</h1>\n");
+    let out = carried(
+        &[("parts/old-halls.html", &all), ("parts/end.html", &end)],
+        &[("parts/old-halls.html", &all.replace("gate 17", "gate seventeen")), ("parts/end.html", &end)],
+        &[("parts/halls.html", &like), ("parts/end.html", &format!("{end}{}", halls(0..18)))],
+    );
+    assert_eq!(out.files["parts/halls.html"], like);
+    assert_eq!(out.files["parts/end.html"].contains("gate seventeen"), out.account.totals.open == 0);
+}
+
+#[test]
 fn the_second_of_two_like_ends_in_a_joined_file_is_the_joined_ones() {
     let end = "<footer>\n  <p>open from noon to dusk</p>\n  <p>closed while it storms</p>\n</footer>\n";
     let (first, second) = (format!("{}{end}", halls(0..5)), format!("{}{end}", halls(20..25)));

@@ -265,16 +265,20 @@ impl Chain {
         let against = |other: &Chain| {
             let lines = other.lines_apart(self, &around);
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
-            if is_part || self.is_kin && !other.is_kin { lines / KIN } else { lines }
+            let is_less_kin = self.is_kin && !other.is_kin && other.len() <= self.len() * KIN;
+            if is_part || is_less_kin { lines / KIN } else { lines }
         };
         let rival = all.iter().map(against).max().unwrap_or(0);
         let lines = self.pairs_in(&around);
-        let stays_changed = lines.iter().filter(|(i, _)| changed.binary_search(i).is_ok()).count() * 2 >= own;
         let sure = lines.iter().any(|(i, _)| self.vague.binary_search(i).is_err());
         let stays = all.iter().any(|other| Some(other.file) == own_file && other.lines_in(&within(NEXT)) > 0);
         let from = lost.partition_point(|(i, _)| *i < around.start);
         let near = lost[from..].iter().take_while(|(i, _)| *i < around.end);
         let gone = near.filter(|(_, line)| !is_weak(line)).count();
+        let changed = lines.iter().filter(|(i, _)| changed.binary_search(i).is_ok()).count();
+        // A block of which every line stands at the other place went there, if what is in its place is another.
+        let went = own >= WHOLE && own == gone && changed * 4 <= own * 3;
+        let stays_changed = !went && changed * 2 >= own;
         let long = self.pairs.len() >= LONG;
         !stays && !stays_changed && sure && own > rival * 2 && own * if long { 3 } else { 2 } >= gone
     }
