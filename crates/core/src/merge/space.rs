@@ -8,7 +8,7 @@ use std::borrow::Cow;
 
 use super::align::{Side, units_differ};
 use super::ops::{Link, Ops};
-use crate::text::{Form, Indent, Line};
+use crate::text::{Form, Indent, IndentUnit, Line};
 
 /// What was reformatted as a whole.
 #[derive(Debug, Clone, Copy)]
@@ -17,6 +17,8 @@ pub(crate) struct Reformatted {
     release_unit: bool,
     release_trimmed: bool,
     site: bool,
+    /// What base, site and release indent by.
+    units: [IndentUnit; 3],
 }
 
 /// How the three versions are written, compared.
@@ -63,6 +65,46 @@ fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     changed * 2 > indented
 }
 
+/// So many lines tell how the indentation of a whole file was converted.
+const CONVERTED: usize = 2000;
+
+/// Returns the units by which most lines that a side kept have as many levels there as in the base: what each version
+/// alone tells of its unit may be off by a factor. `base_units` are those that the base's may be.
+fn converted_units(
+    base: &Side<'_>,
+    side: &Side<'_>,
+    ops: &Ops,
+    base_units: &[IndentUnit],
+) -> (IndentUnit, IndentUnit) {
+    let indents: Vec<(&[u8], &[u8])> = kept_lines(base, side, ops)
+        .filter(|(b, s)| !(is_aligned(b) || b.indent().is_empty() && s.indent().is_empty()))
+        .map(|(b, s)| (b.indent(), s.indent()))
+        .take(CONVERTED)
+        .collect();
+    let fit = |(ours, theirs): (IndentUnit, IndentUnit)| {
+        let (ours, theirs) = (Form { unit: ours, ..base.form }, Form { unit: theirs, ..side.form });
+        indents.iter().filter(|(b, s)| ours.measure(b) == theirs.measure(s)).count()
+    };
+    let mut best = (base_units[0], side.form.unit);
+    let mut most = fit(best);
+    let side_units = units_like(side.form.unit);
+    for pair in base_units.iter().flat_map(|ours| side_units.iter().map(|theirs| (*ours, *theirs))) {
+        let lines = fit(pair);
+        if lines > most {
+            (best, most) = (pair, lines);
+        }
+    }
+    best
+}
+
+/// The units that a file may have that seems to have one: the likely one first.
+fn units_like(unit: IndentUnit) -> Vec<IndentUnit> {
+    match unit {
+        IndentUnit::Tab => vec![unit],
+        IndentUnit::Spaces(_) => std::iter::once(unit).chain((1..=8).map(IndentUnit::Spaces)).collect(),
+    }
+}
+
 /// Tells whether a side took out most of the blanks that the base has at the ends of lines.
 fn mostly_trimmed(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     let (mut trailing, mut trimmed) = (0usize, 0usize);
@@ -99,7 +141,16 @@ impl Forms {
             forms.release_unit_changed = whole.release_unit;
             forms.site_reformatted = whole.site;
             forms.release_trimmed = whole.release_trimmed;
+            [forms.base.unit, forms.site.unit, forms.release.unit] = whole.units;
             return forms;
+        }
+        let mut base_units = units_like(base.form.unit);
+        if forms.site_unit_changed {
+            (forms.base.unit, forms.site.unit) = converted_units(base, site, site_ops, &base_units);
+            base_units = vec![forms.base.unit];
+        }
+        if forms.release_unit_changed {
+            (forms.base.unit, forms.release.unit) = converted_units(base, release, release_ops, &base_units);
         }
         forms.share_units();
         forms.site_reformatted =
@@ -138,6 +189,7 @@ impl Forms {
             release_unit: self.release_unit_changed,
             release_trimmed: self.release_trimmed,
             site: self.site_reformatted,
+            units: [self.base.unit, self.site.unit, self.release.unit],
         }
     }
 
