@@ -4,6 +4,8 @@
 //! equally short, but only one of them starts where a block starts. Each such edit goes where its two edges
 //! fall on blank lines and low indentation.
 
+use std::ops::Range;
+
 use super::Edit;
 
 /// What the choice of a cut looks at in a line.
@@ -15,18 +17,26 @@ pub struct LineShape {
     pub closes: bool,
 }
 
-/// Slides pure insertions and deletions to their best place; edits never run into each other.
+/// How far an edit is slid at most.
+const FAR: usize = 200;
+
+/// Slides pure insertions and deletions to their best place. Where one can be slid against another edit, the two are
+/// one if fewer lines are then kept for lines that are written otherwise, or there are only `weak` symbols between them.
 ///
 /// `old_shape` and `new_shape` describe the line at an index; `same` tells whether two lines with equal symbols
 /// are also written alike.
 pub fn slide(
-    edits: &mut [Edit],
+    edits: &mut Vec<Edit>,
     old: &[u32],
     new: &[u32],
+    weak: impl Fn(u32) -> bool,
     old_shape: impl Fn(usize) -> LineShape,
     new_shape: impl Fn(usize) -> LineShape,
     same: impl Fn(usize, usize) -> bool,
 ) {
+    join(edits, old, new, &weak, &same);
+    // How far the insertions are indented that a single inserted line further down may close.
+    let mut opened: Vec<usize> = Vec::new();
     for k in 0..edits.len() {
         let floor = k.checked_sub(1).map_or((0, 0), |p| (edits[p].old.end + 1, edits[p].new.end + 1));
         let ceiling = edits.get(k + 1).map_or((old.len() + 1, new.len() + 1), |n| (n.old.start, n.new.start));
@@ -35,16 +45,87 @@ pub fn slide(
             let room = (edit.old.start.saturating_sub(floor.0), ceiling.0.saturating_sub(edit.old.start + 1));
             let at = edit.old.start;
             let alike = |i: usize, on: isize| same(at.saturating_add_signed(on), i);
-            let by = best_shift(new, edit.new.start, edit.new.end, room, &new_shape, alike);
+            let opener = if is_closer(&edit.new, &new_shape) { opened.pop() } else { None };
+            let by = best_shift(new, edit.new.clone(), room, &new_shape, alike, opener);
             shift(edit, by);
+            opened.extend(left_open(&edit.new, &new_shape));
         } else if edit.new.is_empty() && !edit.old.is_empty() {
             let room = (edit.new.start.saturating_sub(floor.1), ceiling.1.saturating_sub(edit.new.start + 1));
             let at = edit.new.start;
             let alike = |i: usize, on: isize| same(i, at.saturating_add_signed(on));
-            let by = best_shift(old, edit.old.start, edit.old.end, room, &old_shape, alike);
+            let by = best_shift(old, edit.old.clone(), room, &old_shape, alike, None);
             shift(edit, by);
         }
     }
+}
+
+/// Tells whether a group is one line that closes something.
+fn is_closer(group: &Range<usize>, shape: &impl Fn(usize) -> LineShape) -> bool {
+    group.len() == 1 && shape(group.start).closes
+}
+
+/// Returns the indentation of a group of lines if none of them closes what the first may open.
+fn left_open(group: &Range<usize>, shape: &impl Fn(usize) -> LineShape) -> Option<usize> {
+    let first = shape(group.start).indent?;
+    let ends = |line: LineShape| line.closes && line.indent.is_some_and(|indent| indent <= first);
+    (!group.clone().any(|line| ends(shape(line)))).then_some(first)
+}
+
+/// Makes one edit of two where sliding one of them brings it against the other.
+fn join(
+    edits: &mut Vec<Edit>,
+    old: &[u32],
+    new: &[u32],
+    weak: &impl Fn(u32) -> bool,
+    same: &impl Fn(usize, usize) -> bool,
+) {
+    let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
+    for edit in edits.drain(..) {
+        let mut edit = edit;
+        while let Some(before) = joined.last() {
+            let Some(whole) = joined_with(before, &edit, old, new, weak, same) else { break };
+            joined.pop();
+            edit = whole;
+        }
+        joined.push(edit);
+    }
+    *edits = joined;
+}
+
+/// Returns two neighbouring edits as one, if one of them can be slid over the kept items between.
+fn joined_with(
+    first: &Edit,
+    second: &Edit,
+    old: &[u32],
+    new: &[u32],
+    weak: &impl Fn(u32) -> bool,
+    same: &impl Fn(usize, usize) -> bool,
+) -> Option<Edit> {
+    let gap = second.old.start - first.old.end;
+    if gap > FAR {
+        return None;
+    }
+    let is_pure = |edit: &Edit| edit.old.is_empty() || edit.new.is_empty();
+    // Slid up, the gap's items are kept behind both edits; slid down, before both.
+    let behind = || (second.old.end - gap, second.new.end - gap);
+    let before = (first.old.start, first.new.start);
+    let there = |(i, j): (usize, usize)| old[i..i + gap] == new[j..j + gap];
+    let unlike = |(i, j): (usize, usize)| (0..gap).filter(|k| !same(i + k, j + k)).count();
+    let is_better = |to: (usize, usize)| {
+        let as_they_are = unlike((first.old.end, first.new.end));
+        let is_weak = || old[first.old.end..second.old.start].iter().all(|symbol| weak(*symbol));
+        there(to) && (unlike(to) < as_they_are || unlike(to) == as_they_are && is_weak())
+    };
+    if is_pure(second) && is_better(behind()) {
+        return Some(Edit {
+            old: first.old.start..second.old.end - gap,
+            new: first.new.start..second.new.end - gap,
+        });
+    }
+    if is_pure(first) && is_better(before) {
+        return Some(Edit { old: before.0 + gap..second.old.end, new: before.1 + gap..second.new.end });
+    }
+    None
 }
 
 fn shift(edit: &mut Edit, by: isize) {
@@ -53,19 +134,18 @@ fn shift(edit: &mut Edit, by: isize) {
     edit.new = moved(edit.new.start)..moved(edit.new.end);
 }
 
-/// Returns by how much the group `items[start..end]` is best moved; `room` is how far up and down it may go.
+/// Returns by how much a group of items is best moved; `room` is how far up and down it may go.
 ///
 /// `alike(i, on)` tells whether item `i` is written as its partner `on` items after the group's place on the
-/// other side.
+/// other side; `opener` is the indentation of what the group closes.
 fn best_shift(
     items: &[u32],
-    start: usize,
-    end: usize,
+    Range { start, end }: Range<usize>,
     room: (usize, usize),
     shape: &impl Fn(usize) -> LineShape,
     alike: impl Fn(usize, isize) -> bool,
+    opener: Option<usize>,
 ) -> isize {
-    const FAR: usize = 200;
     let up = (1..=room.0.min(FAR).min(start)).take_while(|n| items[start - n] == items[end - n]).count();
     let down =
         (0..room.1.min(FAR).min(items.len() - end)).take_while(|n| items[start + n] == items[end + n]).count();
@@ -83,7 +163,11 @@ fn best_shift(
             unlike -= written_otherwise(end, by - 1);
         }
         let (start, end) = (start.saturating_add_signed(by), end.saturating_add_signed(by));
-        let cost = 20 * unlike + cut_cost(items.len(), start, shape) + cut_cost(items.len(), end, shape);
+        let is_astray = opener.is_some_and(|indent| shape(start).indent != Some(indent));
+        let cost = 20 * unlike
+            + 200 * usize::from(is_astray)
+            + cut_cost(items.len(), start, shape)
+            + cut_cost(items.len(), end, shape);
         // Last among equals: an appended block stands after its like.
         if best.is_none_or(|(least, _)| cost <= least) {
             best = Some((cost, by));
@@ -135,8 +219,18 @@ mod tests {
             closes: item == 9,
         };
         let mut edits = diff(&old, &new, |_| false);
-        slide(&mut edits, &old, &new, |i| shape(old[i]), |i| shape(new[i]), |_, _| true);
+        slide(&mut edits, &old, &new, |_| false, |i| shape(old[i]), |i| shape(new[i]), |_, _| true);
         assert_eq!(edits, [Edit { old: 4..4, new: 4..8 }]);
+    }
+
+    #[test]
+    fn a_weak_line_between_does_not_cut_an_insertion_in_two() {
+        // x } -> x { y } }: the first brace in the new text is the inserted block's.
+        let (old, new) = ([1, 9, 8], [1, 5, 9, 9, 8]);
+        let mut edits = vec![Edit { old: 1..1, new: 1..2 }, Edit { old: 2..2, new: 3..4 }];
+        let flat = LineShape { indent: Some(0), closes: false };
+        slide(&mut edits, &old, &new, |item| item == 9, |_| flat, |_| flat, |_, _| true);
+        assert_eq!(edits, [Edit { old: 1..1, new: 1..3 }]);
     }
 
     #[test]
@@ -144,7 +238,7 @@ mod tests {
         let (old, new) = ([5, 5, 5, 1, 5], [5, 5, 5, 5, 2, 5, 5]);
         let mut edits = diff(&old, &new, |_| false);
         let flat = LineShape { indent: Some(0), closes: false };
-        slide(&mut edits, &old, &new, |_| flat, |_| flat, |_, _| true);
+        slide(&mut edits, &old, &new, |_| false, |_| flat, |_| flat, |_, _| true);
         assert!(edits.windows(2).all(|w| w[0].old.end < w[1].old.start && w[0].new.end < w[1].new.start));
     }
 }

@@ -131,6 +131,8 @@ pub(crate) struct Homes {
 /// How many look-alikes of a line are looked at, and how far up its block's first line is sought.
 const LOOK_ALIKES: usize = 64;
 const BLOCK: usize = 400;
+/// How far around a line others keep it company.
+const COMPANY: usize = 10;
 
 impl Homes {
     pub(crate) fn of(base: &Side<'_>, side: &Side<'_>, repeated: &Repeated) -> Self {
@@ -143,6 +145,27 @@ impl Homes {
             }
         }
         Homes { repeated: homes, in_base, in_side: side.keys.iter().copied().collect() }
+    }
+
+    /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more
+    /// of the telling lines around it that the base's has.
+    pub(crate) fn better_company(
+        &self,
+        base: &Side<'_>,
+        side: &Side<'_>,
+        weak: &Weak,
+        from: usize,
+        to: usize,
+    ) -> bool {
+        let Some(homes) = self.repeated.get(&base.keys[from]).filter(|homes| homes.len() > 1) else { return false };
+        let around = |keys: &[u32], at: usize| -> HashSet<u32> {
+            let near = at.saturating_sub(COMPANY)..(at + COMPANY + 1).min(keys.len());
+            near.filter(|k| *k != at && !weak.is(keys[*k])).map(|k| keys[k]).collect()
+        };
+        let company = around(&base.keys, from);
+        let shared = |at: usize| around(&side.keys, at).intersection(&company).count();
+        let own = shared(to);
+        homes.iter().any(|at| *at != to && shared(*at) > 2 * own + 1)
     }
 
     /// Tells whether a line of the base was lined up with one of the side in another block, although the side has
@@ -188,7 +211,7 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
         }
     };
     let same = |i: usize, j: usize| old.lines[i].content == new.lines[j].content;
-    slide(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |i| new.shape(i), same);
+    slide(&mut edits, &old.keys, &new.keys, |k| weak.is(k), |i| old.shape(i), |i| new.shape(i), same);
     edits
 }
 

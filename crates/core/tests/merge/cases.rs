@@ -598,7 +598,7 @@ fn a_line_that_stands_once_settles_which_of_two_places_is_meant() {
     let last = block("provider", "{% include provider %}");
     let base = block("old", "{% set provider = one %}") + &block("extra", "{% set provider = two %}") + &last;
     let site = base.replace("{% if provider %}\n  {% include provider %}\n", "<b>own</b>\n");
-    let consent = "  {% if consent %}\n    <i>yes</i>\n  {% else %}\n    <i>no</i>\n  {% endif %}\n";
+    let consent = "\n  {% if consent %}\n    <i>yes</i>\n  {% else %}\n    <i>no</i>\n  {% endif %}\n";
     let release =
         block("extra", "{% set provider = two %}") + &last.replace("{% endif", &format!("{consent}{{% endif"));
     let expected = release.replace("{% if provider %}\n  {% include provider %}\n", "<b>own</b>\n");
@@ -722,4 +722,34 @@ fn aligned_comment_lines_tell_nothing_about_indentation() {
     let release = base.replace("left: 0;\n", "left: 0;\n  right: 0;\n");
     let merged = merge(&STYLE, &base, &site, &release);
     assert_eq!(text(&merged), release.replace("top: 0", "top: 1px"));
+}
+
+#[test]
+fn a_conversion_shows_which_units_it_was_between() {
+    // Most steps in the base are of four blanks, in the site of eight: each level became two tabs, or four blanks more.
+    let base = "<p>\n    <a>The mill</a>\n</p>\n{% if one %}\n    <img\n        alt=\"The wheel\"\n    />\n{% endif %}\n<ul>\n  <li>first</li>\n</ul>\n";
+    let release = base.replace("The wheel", "The old wheel");
+    for (from, to) in [("  ", "\t"), ("  ", "    ")] {
+        let site = base.replace(from, to).replace("first", "our first");
+        gives(&PAGE, [base, &site, &release], &release.replace("first", "our first"));
+    }
+}
+
+#[test]
+fn the_line_that_closes_a_wrap_stands_at_the_indentation_of_its_opening() {
+    let base = "<body>\n    <div>\n        <div>\n            <p>Text of the mill</p>\n        </div>\n    </div>\n</body>\n";
+    let site = "<body>\n    <div>\n        <div>\n            <b>\n                <p>Text of the mill</p>\n            </b>\n        </div>\n    </div>\n</body>\n".replace("<b>", "<div class=\"own\">").replace("</b>", "</div>");
+    let release = base.replacen("<div>", "<main>", 1).replace("    </div>\n</body>", "    </main>\n</body>");
+    let wrapped = site.replacen("<div>", "<main>", 1).replace("    </div>\n</body>", "    </main>\n</body>");
+    gives(&PAGE, [base, &site, &release], &wrapped);
+}
+
+#[test]
+fn of_a_line_that_the_release_has_twice_the_one_in_its_company_is_meant() {
+    let rest = "import clock\n\nstart(clock)\nwind(clock)\n";
+    let base = format!("use strict mode\n\nimport wheel, pond\n\n{rest}");
+    let site = base.replace("mode\n", "mode\nuse own mode\n");
+    let before = "use strict mode\n\nimport gears\n\nturn(gears)\n\ngrind(gears)\n\nstop(gears)\n\n";
+    let release = format!("{before}use strict mode\nimport wheel, pond, race\n{rest}");
+    asks(&SCRIPT, [&base, &site, &release], Reason::Doubtful);
 }

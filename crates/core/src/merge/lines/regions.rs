@@ -188,7 +188,8 @@ impl Walk<'_, '_> {
         }
         let astray = |i: usize| match self.release_ops.links.get(i) {
             Some(Link::Kept(r)) if !self.context.weak.is(self.base.keys[i]) => {
-                Some(homes.astray(self.base, self.release, i, *r))
+                let (base, release, weak) = (self.base, self.release, self.context.weak);
+                Some(homes.astray(base, release, i, *r) || homes.better_company(base, release, weak, i, *r))
             }
             _ => None,
         };
