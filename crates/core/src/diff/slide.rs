@@ -21,7 +21,8 @@ pub struct LineShape {
 const FAR: usize = 200;
 
 /// Slides pure insertions and deletions to their best place. Where one can be slid against another edit, the two are
-/// one if fewer lines are then kept for lines that are written otherwise, or there are only `weak` symbols between them.
+/// one if fewer lines are then kept for lines that are written otherwise; two insertions or two deletions are as well if
+/// there are only `weak` symbols between them.
 ///
 /// `old_shape` and `new_shape` describe the line at an index; `same` tells whether two lines with equal symbols
 /// are also written alike.
@@ -111,10 +112,12 @@ fn joined_with(
     let before = (first.old.start, first.new.start);
     let there = |(i, j): (usize, usize)| old[i..i + gap] == new[j..j + gap];
     let unlike = |(i, j): (usize, usize)| (0..gap).filter(|k| !same(i + k, j + k)).count();
+    // Of two insertions, or two deletions, the whole is one again, and can be slid on.
+    let alike = first.old.is_empty() && second.old.is_empty() || first.new.is_empty() && second.new.is_empty();
+    let is_weak = || old[first.old.end..second.old.start].iter().all(|symbol| weak(*symbol));
     let is_better = |to: (usize, usize)| {
         let as_they_are = unlike((first.old.end, first.new.end));
-        let is_weak = || old[first.old.end..second.old.start].iter().all(|symbol| weak(*symbol));
-        there(to) && (unlike(to) < as_they_are || unlike(to) == as_they_are && is_weak())
+        there(to) && (unlike(to) < as_they_are || alike && unlike(to) == as_they_are && is_weak())
     };
     if is_pure(second) && is_better(behind()) {
         return Some(Edit {

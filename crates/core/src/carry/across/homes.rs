@@ -280,7 +280,11 @@ impl Chain {
         let went = own >= WHOLE && own == gone && changed * 4 <= own * 3;
         let stays_changed = !went && changed * 2 >= own;
         let long = self.pairs.len() >= LONG;
-        !stays && !stays_changed && sure && own > rival * 2 && own * if long { 3 } else { 2 } >= gone
+        // A new file that is named after this one may have reworked the lines, if none has more of them.
+        let is_first = || all.iter().all(|other| other.file == self.file || other.len() <= self.len());
+        let is_heir = self.is_kin && self.has_near(change) && is_first();
+        let has_most = own * if long { 3 } else { 2 } >= gone || is_heir;
+        !stays && !stays_changed && sure && own > rival * 2 && has_most
     }
 
     /// How many lines the chain has.
