@@ -234,6 +234,11 @@ mod tests {
         let flat = LineShape { indent: Some(0), closes: false };
         slide(&mut edits, &old, &new, |item| item == 9, |_| flat, |_| flat, |_, _| true);
         assert_eq!(edits, [Edit { old: 1..1, new: 1..3 }]);
+        // A deletion is not joined to a change above: it could not be slid to where its block starts any more.
+        let (old, new) = ([1, 9, 5, 9, 8], [2, 9, 8]);
+        let mut edits = vec![Edit { old: 0..1, new: 0..1 }, Edit { old: 2..4, new: 2..2 }];
+        slide(&mut edits, &old, &new, |item| item == 9, |_| flat, |_| flat, |_, _| true);
+        assert_eq!(edits, [Edit { old: 0..1, new: 0..1 }, Edit { old: 2..4, new: 2..2 }]);
     }
 
     #[test]
