@@ -184,16 +184,6 @@ impl SketchIndex {
         SketchIndex { sketches, by_hash }
     }
 
-    /// Returns how many sketches it holds.
-    pub fn len(&self) -> usize {
-        self.sketches.len()
-    }
-
-    /// Tells whether it holds none.
-    pub fn is_empty(&self) -> bool {
-        self.sketches.is_empty()
-    }
-
     /// Returns the indices of the candidates that share lines with a sketch, each with what they have in common, the
     /// best first (ties by index). The more of the index's files have a line, and the more others by `others`, the
     /// less it counts.

@@ -4,6 +4,7 @@
 //! equally short, but only one of them starts where a block starts. Each such edit goes where its two edges
 //! fall on blank lines and low indentation.
 
+use std::cmp::Ordering;
 use std::ops::Range;
 
 use super::Edit;
@@ -116,8 +117,12 @@ fn joined_with(
     let alike = first.old.is_empty() && second.old.is_empty() || first.new.is_empty() && second.new.is_empty();
     let is_weak = || old[first.old.end..second.old.start].iter().all(|symbol| weak(*symbol));
     let is_better = |to: (usize, usize)| {
-        let as_they_are = unlike((first.old.end, first.new.end));
-        there(to) && (unlike(to) < as_they_are || alike && unlike(to) == as_they_are && is_weak())
+        there(to)
+            && match unlike(to).cmp(&unlike((first.old.end, first.new.end))) {
+                Ordering::Less => true,
+                Ordering::Equal => alike && is_weak(),
+                Ordering::Greater => false,
+            }
     };
     if is_pure(second) && is_better(behind()) {
         return Some(Edit {

@@ -147,31 +147,46 @@ impl Homes {
         Homes { repeated: homes, in_base, in_side: side.keys.iter().copied().collect() }
     }
 
-    /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more
-    /// of the telling lines around it that the base's has.
-    pub(crate) fn better_company(
+    /// Tells whether a line of the base was lined up with a look-alike: one in another block, or one in other company.
+    pub(crate) fn is_mistaken(
         &self,
         base: &Side<'_>,
         side: &Side<'_>,
         weak: &Weak,
-        from: usize,
-        to: usize,
+        (from, to): (usize, usize),
+    ) -> bool {
+        self.astray(base, side, from, to) || self.has_better_company(base, side, weak, (from, to))
+    }
+
+    /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more
+    /// of the telling lines around it that the base's has.
+    fn has_better_company(
+        &self,
+        base: &Side<'_>,
+        side: &Side<'_>,
+        weak: &Weak,
+        (from, to): (usize, usize),
     ) -> bool {
         let Some(homes) = self.repeated.get(&base.keys[from]).filter(|homes| homes.len() > 1) else { return false };
-        let around = |keys: &[u32], at: usize| -> HashSet<u32> {
+        let around = |keys: &[u32], at: usize| -> Vec<u32> {
             let near = at.saturating_sub(COMPANY)..(at + COMPANY + 1).min(keys.len());
             near.filter(|k| *k != at && !weak.is(keys[*k])).map(|k| keys[k]).collect()
         };
-        let company = around(&base.keys, from);
-        let shared = |at: usize| around(&side.keys, at).intersection(&company).count();
-        let own = shared(to);
-        homes.iter().any(|at| *at != to && shared(*at) > 2 * own + 1)
+        let mut company = around(&base.keys, from);
+        company.sort_unstable();
+        company.dedup();
+        let shared = |at: usize| {
+            let near = around(&side.keys, at);
+            company.iter().filter(|key| near.contains(key)).count()
+        };
+        let far_more = 2 * shared(to) + 1;
+        far_more < company.len() && homes.iter().any(|at| *at != to && shared(*at) > far_more)
     }
 
     /// Tells whether a line of the base was lined up with one of the side in another block, although the side has
     /// an equal line in the block of the base's, or has the base's block, and the base had the side's: then it is
     /// the line of another block, not this one's in a block that was renamed, divided or wrapped.
-    pub(crate) fn astray(&self, base: &Side<'_>, side: &Side<'_>, from: usize, to: usize) -> bool {
+    fn astray(&self, base: &Side<'_>, side: &Side<'_>, from: usize, to: usize) -> bool {
         let (Some(block), other) = (base.block(from), side.block(to)) else { return false };
         if other == Some(block) {
             return false;

@@ -296,14 +296,14 @@ impl Candidate {
     }
 }
 
-/// How many lines of each file of an index were put into one file that stayed, at most.
+/// How many lines of each file of an index, by its place there, were put into one file that stayed, at most.
 fn taken_in(
     old: &dyn Tree,
     new: &dyn Tree,
     index: &SketchIndex,
     is_wanted: impl Fn(&dyn Tree, usize) -> bool,
-) -> Result<Vec<usize>, ReadError> {
-    let mut most = vec![0; index.len()];
+) -> Result<HashMap<usize, usize>, ReadError> {
+    let mut most: HashMap<usize, usize> = HashMap::new();
     let before = old.entries();
     for (j, entry) in new.entries().iter().enumerate().filter(|(j, _)| is_wanted(new, *j)) {
         let Ok(i) = before.binary_search_by(|e| e.path.cmp(&entry.path)) else { continue };
@@ -312,7 +312,8 @@ fn taken_in(
         }
         let added = Sketch::of_added(&old.read(i)?, &new.read(j)?);
         for (k, overlap) in index.candidates(&added, |_| 1) {
-            most[k] = overlap.lines.max(most[k]);
+            let lines = most.entry(k).or_default();
+            *lines = overlap.lines.max(*lines);
         }
     }
     Ok(most)
@@ -357,8 +358,9 @@ fn alike(
     if scored.iter().any(|one| !one.is_sure) {
         let taken_in =
             taken_in(old, new, &index, |tree, k| sketchable(tree, k) && kinds.contains(&extension(tree, k)))?;
-        let elsewhere: HashMap<usize, usize> = olds.iter().copied().zip(taken_in).collect();
-        scored.retain(|one| one.is_sure || elsewhere[&one.old] < one.overlap.lines * TAKEN_IN);
+        let elsewhere: HashMap<usize, usize> = taken_in.into_iter().map(|(k, lines)| (olds[k], lines)).collect();
+        let lines = |old: usize| elsewhere.get(&old).copied().unwrap_or(0);
+        scored.retain(|one| one.is_sure || lines(one.old) < one.overlap.lines * TAKEN_IN);
     }
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
     scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));

@@ -280,11 +280,15 @@ impl Chain {
         let went = own >= WHOLE && own == gone && changed * 4 <= own * 3;
         let stays_changed = !went && changed * 2 >= own;
         let long = self.pairs.len() >= LONG;
-        // A new file that is named after this one may have reworked the lines, if none has more of them.
-        let is_first = || all.iter().all(|other| other.file == self.file || other.len() <= self.len());
-        let is_heir = self.is_kin && self.has_near(change) && is_first();
-        let has_most = own * if long { 3 } else { 2 } >= gone || is_heir;
+        let has_most = own * if long { 3 } else { 2 } >= gone || self.is_heir(change, all);
         !stays && !stays_changed && sure && own > rival * 2 && has_most
+    }
+
+    /// Tells whether the home is a new file named after the chain's, which may have reworked the lines: it has some
+    /// beside a change, and no other file has more.
+    fn is_heir(&self, change: &Range<usize>, all: &[Chain]) -> bool {
+        let is_first = || all.iter().all(|other| other.file == self.file || other.len() <= self.len());
+        self.is_kin && self.has_near(change) && is_first()
     }
 
     /// How many lines the chain has.

@@ -108,7 +108,7 @@ impl Walk<'_, '_> {
         let homes = Homes::of(self.base, self.release, &repeated);
         for s in 0..self.site_ops.ops.len() {
             if !strict
-                && (self.rootless(self.site_op(s), &repeated) || self.in_another_block(self.site_op(s), &homes))
+                && (self.rootless(self.site_op(s), &repeated) || self.at_look_alikes(self.site_op(s), &homes))
             {
                 let base = self.site_op(s).base.clone();
                 regions.push(Region {
@@ -180,16 +180,15 @@ impl Walk<'_, '_> {
         !rooted(above) && !rooted(below)
     }
 
-    /// Tells whether the lines that a site's operation is about were lined up with look-alikes in another block of
-    /// the release, while the block that they stood in has its own.
-    fn in_another_block(&self, op: &Op, homes: &Homes) -> bool {
+    /// Tells whether the lines that a site's operation is about were lined up with look-alikes of the release: in another
+    /// block, while the block that they stood in has its own, or in other company.
+    fn at_look_alikes(&self, op: &Op, homes: &Homes) -> bool {
         if self.site_absorbed[op.edit] {
             return false;
         }
         let astray = |i: usize| match self.release_ops.links.get(i) {
             Some(Link::Kept(r)) if !self.context.weak.is(self.base.keys[i]) => {
-                let (base, release, weak) = (self.base, self.release, self.context.weak);
-                Some(homes.astray(base, release, i, *r) || homes.better_company(base, release, weak, i, *r))
+                Some(homes.is_mistaken(self.base, self.release, self.context.weak, (i, *r)))
             }
             _ => None,
         };
