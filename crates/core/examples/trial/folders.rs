@@ -10,9 +10,9 @@ use daxle_core::carry::{CarryOptions, Content, Inputs, Sink, carry};
 use daxle_core::changes::unified::unified;
 use daxle_core::merge::line_edits;
 use daxle_core::text::key::Blanks;
-use daxle_core::theme::{Kind, Layout, MemoryTree, ReadError, Tree, kind_of};
+use daxle_core::theme::{Kind, Layout, MemoryTree, ReadError, Tree};
 
-use super::cases::{Case, Dice, planted, split};
+use super::cases::{Case, Dice, Language, planted, split};
 use super::sources::Pair;
 
 /// Files in a folder, at most: the one that is edited and its neighbours.
@@ -51,11 +51,11 @@ pub(crate) const MAKERS: [(&str, Maker); 6] = [
 /// Makes a case around one of the files that changed between two versions of a theme.
 pub(crate) fn make(dice: &mut Dice, maker: Maker, all: &[&Pair], k: usize) -> Option<FolderCase> {
     let Pair { path, old, new, .. } = all[k];
-    let kind = kind_of(path, old.as_bytes());
-    if !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
+    let language = Language::of(path, old);
+    if !matches!(language.kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
         return None;
     }
-    let edit = planted::any(dice, old, new, kind)?;
+    let edit = planted::any(dice, old, new, language)?;
     let folder = |text: fn(&Pair) -> &String| -> Folder {
         all.iter().map(|pair| (pair.path.clone(), text(pair).clone())).collect()
     };

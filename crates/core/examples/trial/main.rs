@@ -20,10 +20,10 @@ use std::path::Path;
 
 use daxle_core::formats::merge_file;
 use daxle_core::merge::{MergeOptions, TextMerge};
-use daxle_core::theme::{Kind, kind_of};
+use daxle_core::theme::Kind;
 use rayon::prelude::*;
 
-use cases::{Case, Dice, MAKERS};
+use cases::{Case, Dice, Language, MAKERS};
 use plain::{marked, plain_merge};
 use sources::Pair;
 
@@ -170,7 +170,8 @@ fn try_folder(all: &[&Pair], k: usize, wanted: &Wanted) -> Vec<(&'static str, Ve
 /// Makes the cases of two versions of a file and merges them.
 fn try_pair(pair: &Pair, wanted: &Wanted) -> Vec<Tried> {
     let Pair { path, old, new, .. } = pair;
-    let kind = kind_of(path, old.as_bytes());
+    let language = Language::of(path, old);
+    let kind = language.kind;
     let keyed = path.ends_with(".json") && kind == Kind::Settings || kind == Kind::Catalog;
     if !keyed && !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
         return Vec::new();
@@ -182,7 +183,7 @@ fn try_pair(pair: &Pair, wanted: &Wanted) -> Vec<Tried> {
             if wanted.only.as_ref().is_some_and(|only| only != name) {
                 continue;
             }
-            let Some(case) = make(&mut dice, old, new, kind) else { continue };
+            let Some(case) = make(&mut dice, old, new, language) else { continue };
             if case.site == case.base || case.release == case.base {
                 continue;
             }

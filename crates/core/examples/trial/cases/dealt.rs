@@ -6,9 +6,8 @@ use daxle_core::merge::line_edits;
 use daxle_core::text::key::Blanks;
 use daxle_core::text::split_lines;
 use daxle_core::text::token::tokens;
-use daxle_core::theme::Kind;
 
-use super::{Case, Dice, split};
+use super::{Case, Dice, Language, split};
 
 fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
     let mut out: Vec<&str> = Vec::new();
@@ -45,7 +44,7 @@ fn edits_of(old: &str, new: &str) -> Vec<Edit> {
         .collect()
 }
 
-pub(super) fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn lines(dice: &mut Dice, old: &str, new: &str, _language: Language) -> Option<Case> {
     let (o, n) = (split(old), split(new));
     let edits = edits_of(old, new);
     if edits.len() < 2 {
@@ -61,14 +60,14 @@ pub(super) fn lines(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Optio
 }
 
 /// Two changes with at most two lines between them, one for each side.
-pub(super) fn beside(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn beside(dice: &mut Dice, old: &str, new: &str, _language: Language) -> Option<Case> {
     let edits = edits_of(old, new);
     let near: Vec<usize> = (1..edits.len()).filter(|k| edits[*k].old.start - edits[*k - 1].old.end <= 2).collect();
     two_of(dice, &split(old), &split(new), &edits, &near)
 }
 
 /// Two changes within a line, one for each side.
-pub(super) fn inline(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn inline(dice: &mut Dice, old: &str, new: &str, _language: Language) -> Option<Case> {
     let (o, n) = (split(old), split(new));
     let mut found = Vec::new();
     for edit in edits_of(old, new).iter().filter(|e| e.old.len() == 1 && e.new.len() == 1) {
@@ -114,7 +113,7 @@ fn two_of(dice: &mut Dice, o: &[&str], n: &[&str], edits: &[Edit], near: &[usize
     })
 }
 
-pub(super) fn words(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn words(dice: &mut Dice, old: &str, new: &str, _language: Language) -> Option<Case> {
     let (o, n, small) = word_edits(old, new)?;
     if small.len() < 2 || small.len() > 60 {
         return None;
@@ -157,7 +156,7 @@ fn word_edits<'t>(old: &'t str, new: &'t str) -> Option<(Vec<&'t str>, Vec<&'t s
 }
 
 /// A word that the vendor changed within a line, changed by the site as well: to be asked.
-pub(super) fn colliding(dice: &mut Dice, old: &str, new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn colliding(dice: &mut Dice, old: &str, new: &str, _language: Language) -> Option<Case> {
     let (o, n) = (split(old), split(new));
     let mut found = Vec::new();
     for edit in edits_of(old, new).iter().filter(|e| e.old.len() == 1 && e.new.len() == 1) {

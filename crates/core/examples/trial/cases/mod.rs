@@ -5,8 +5,9 @@ mod moved;
 pub(crate) mod planted;
 mod reformatted;
 
+use daxle_core::text::key::Blanks;
 use daxle_core::text::token::tokens;
-use daxle_core::theme::Kind;
+use daxle_core::theme::{Kind, dialect_of, kind_of};
 
 /// A seeded source of chance.
 pub(crate) struct Dice(pub(crate) u64);
@@ -37,8 +38,26 @@ impl Case {
     }
 }
 
+/// What a file is written in.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Language {
+    pub(crate) kind: Kind,
+    /// Indentation is meaning.
+    by_indent: bool,
+    /// A remark begins with a number sign.
+    hash_remarks: bool,
+}
+
+impl Language {
+    pub(crate) fn of(path: &str, text: &str) -> Self {
+        let kind = kind_of(path, text.as_bytes());
+        let by_indent = dialect_of(path, kind, text.as_bytes()).blanks == Blanks::IndentIsMeaning;
+        Language { kind, by_indent, hash_remarks: [".py", ".coffee"].iter().any(|end| path.ends_with(end)) }
+    }
+}
+
 /// Makes a case from two versions of a file; `None` where they do not lend themselves to it.
-pub(crate) type Maker = fn(&mut Dice, &str, &str, Kind) -> Option<Case>;
+pub(crate) type Maker = fn(&mut Dice, &str, &str, Language) -> Option<Case>;
 
 /// The kinds of cases, by name.
 pub(crate) const MAKERS: [(&str, Maker); 15] = [

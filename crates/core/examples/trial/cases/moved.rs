@@ -1,10 +1,8 @@
 //! A block that moved within its file.
 
-use daxle_core::theme::Kind;
+use super::{Case, Dice, Language, longest_word, split};
 
-use super::{Case, Dice, longest_word, split};
-
-pub(super) fn moved(dice: &mut Dice, old: &str, _new: &str, _kind: Kind) -> Option<Case> {
+pub(super) fn moved(dice: &mut Dice, old: &str, _new: &str, _language: Language) -> Option<Case> {
     let lines: Vec<&str> = split(old);
     // Blocks between blank lines.
     let mut blocks: Vec<Vec<&str>> = vec![Vec::new()];

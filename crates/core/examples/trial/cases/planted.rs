@@ -4,7 +4,7 @@ use daxle_core::merge::{balance, line_edits};
 use daxle_core::text::key::Blanks;
 use daxle_core::theme::Kind;
 
-use super::{Case, Dice, indent, longest_word, split};
+use super::{Case, Dice, Language, indent, longest_word, split};
 
 /// Two versions of a file in lines, and the lines that both have once and in the same order.
 pub(super) struct Ground<'t> {
@@ -14,11 +14,11 @@ pub(super) struct Ground<'t> {
     place: Vec<Option<usize>>,
     /// The lines with a place, near a change of the vendor.
     near: Vec<usize>,
-    kind: Kind,
+    language: Language,
 }
 
 impl<'t> Ground<'t> {
-    pub(super) fn new(old: &'t str, new: &'t str, kind: Kind) -> Option<Self> {
+    pub(super) fn new(old: &'t str, new: &'t str, language: Language) -> Option<Self> {
         let edits = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent);
         let (old, new) = (split(old), split(new));
         // A twin that is only indented otherwise may be the one that the line became.
@@ -30,7 +30,7 @@ impl<'t> Ground<'t> {
         }
         let beside = |i: &usize| edits.iter().any(|e| e.old.start <= i + 2 && *i <= e.old.end + 1);
         let near: Vec<usize> = (0..old.len()).filter(|i| place[*i].is_some()).filter(beside).collect();
-        (!near.is_empty()).then_some(Ground { old, new, place, near, kind })
+        (!near.is_empty()).then_some(Ground { old, new, place, near, language })
     }
 
     fn pick(&self, dice: &mut Dice) -> (usize, usize) {
@@ -57,7 +57,15 @@ impl<'t> Ground<'t> {
     fn own_lines(&self, dice: &mut Dice, like: &str) -> Vec<String> {
         let lead = indent(like);
         let inner = if lead.contains('\t') { "\t" } else { "  " };
-        let lines: &[&str] = match (self.kind, dice.roll(2)) {
+        let Language { kind, by_indent, .. } = self.language;
+        let lines: &[&str] = match (kind, dice.roll(2)) {
+            (Kind::Style, 0) if by_indent && lead.is_empty() => &[".own-mark", "\tcolor: teal"],
+            (Kind::Style, _) if by_indent && lead.is_empty() => &["// own", ".own-mark", "\tcolor: teal"],
+            (Kind::Style, _) if by_indent => &["outline: 3px solid teal"],
+            (Kind::Template, 0) if by_indent => &["span.own-mark tide"],
+            (Kind::Template, _) if by_indent => &["div.own-mark", "\tb tide"],
+            (_, 0) if by_indent => &["own_call('tide')"],
+            (_, _) if by_indent => &["if own_mark:", "\town_call('tide')"],
             (Kind::Style, 0) if lead.is_empty() => &[".own-mark {", "\tcolor: teal;", "}"],
             (Kind::Style, _) if lead.is_empty() => &["/* own */", ".own-mark { color: teal; }"],
             (Kind::Style, 0) => &["outline: 3px solid teal;"],
@@ -72,14 +80,14 @@ impl<'t> Ground<'t> {
 }
 
 /// Any of the small edits.
-pub(crate) fn any(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+pub(crate) fn any(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
     let makers = [word, line, block, copy, attribute];
-    makers[dice.roll(makers.len())](dice, old, new, kind)
+    makers[dice.roll(makers.len())](dice, old, new, language)
 }
 
 /// A word becomes another.
-pub(super) fn word(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn word(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     let line = ground.old[at];
     let changed = [line.replacen(&longest_word(line)?, "ownword", 1)];
@@ -87,8 +95,8 @@ pub(super) fn word(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<
 }
 
 /// A line is inserted or taken out.
-pub(super) fn line(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn line(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     if dice.roll(2) == 0 {
         return Some(ground.case((at, 1), (to, 1), [&[], &[]]));
@@ -102,8 +110,8 @@ pub(super) fn line(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<
 }
 
 /// A few lines are taken out, or replaced by others.
-pub(super) fn block(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn block(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     let run = ground.run(at, 2 + dice.roll(3));
     if run < 2 {
@@ -114,23 +122,35 @@ pub(super) fn block(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option
 }
 
 /// Some lines are wrapped and indented, with whatever the vendor has between them by now.
-pub(super) fn wrap(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn wrap(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     let end = (at..old.len().min(at + 12)).rev().find(|k| ground.place.get(*k).copied().flatten().is_some())?;
     let new_end = ground.place[end]?;
     let (was, is) = (&ground.old[at..=end], ground.new.get(to..=new_end)?);
-    let whole = |lines: &[&str]| balance(lines.concat().as_bytes(), kind == Kind::Template) == Default::default();
+    let whole =
+        |lines: &[&str]| balance(lines.concat().as_bytes(), language.kind == Kind::Template) == Default::default();
     let level = |lines: &[&str]| {
         lines.iter().filter(|l| !l.trim().is_empty()).all(|l| indent(l).starts_with(indent(lines[0])))
     };
     if was.len() < 2 || is.len() > 30 || ![was, is].iter().all(|lines| whole(lines) && level(lines)) {
         return None;
     }
-    let (opener, closer) = match kind {
-        Kind::Template => ("<div class=\"own-wrap\">", "</div>"),
-        Kind::Style => ("@media print {", "}"),
-        _ => ("if (ownMark) {", "}"),
+    // Where indentation is meaning, a block ends where the next line stands no deeper than its first.
+    let cut = |lines: &[&str], end: usize| {
+        let next = lines[end + 1..].iter().find(|l| !l.trim().is_empty());
+        next.is_some_and(|next| indent(next).len() > indent(was[0]).len())
+    };
+    if language.by_indent && (cut(&ground.old, end) || cut(&ground.new, new_end)) {
+        return None;
+    }
+    let (opener, closer) = match (language.kind, language.by_indent) {
+        (Kind::Template, false) => ("<div class=\"own-wrap\">", Some("</div>")),
+        (Kind::Template, true) => ("div.own-wrap", None),
+        (Kind::Style, false) => ("@media print {", Some("}")),
+        (Kind::Style, true) => ("@media print", None),
+        (_, false) => ("if (ownMark) {", Some("}")),
+        (_, true) => ("if own_mark:", None),
     };
     let lead = indent(was[0]);
     let unit = if old.contains("\n\t") {
@@ -142,32 +162,33 @@ pub(super) fn wrap(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<
     };
     let wrapped = |lines: &[&str]| -> Vec<String> {
         let inner = lines.iter().map(|l| if l.trim().is_empty() { (*l).to_owned() } else { format!("{unit}{l}") });
-        let ends = |text: &str| std::iter::once(format!("{lead}{text}\n"));
-        ends(opener).chain(inner).chain(ends(closer)).collect()
+        let end = |text: &str| format!("{lead}{text}\n");
+        std::iter::once(end(opener)).chain(inner).chain(closer.map(end)).collect()
     };
     Some(ground.case((at, was.len()), (to, is.len()), [&wrapped(was), &wrapped(is)]))
 }
 
 /// A line is commented out.
-pub(super) fn comment(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn comment(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     let line = ground.old[at];
     if line.contains("--") || line.contains("*/") {
         return None;
     }
     let (lead, text) = (indent(line), line.trim());
-    let commented = [match kind {
-        Kind::Template => format!("{lead}<!-- {text} -->\n"),
+    let commented = [match language.kind {
+        Kind::Template if !language.by_indent => format!("{lead}<!-- {text} -->\n"),
         Kind::Style => format!("{lead}/* {text} */\n"),
+        _ if language.hash_remarks => format!("{lead}# {text}\n"),
         _ => format!("{lead}// {text}\n"),
     }];
     Some(ground.case((at, 1), (to, 1), [&commented, &commented]))
 }
 
 /// A line is copied below itself, and a word of the copy changed.
-pub(super) fn copy(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    let ground = Ground::new(old, new, kind)?;
+pub(super) fn copy(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
     let (at, to) = ground.pick(dice);
     // The next line must be there too, or the place would be open.
     if at + 1 >= ground.old.len() || to + 1 >= ground.new.len() || ground.old[at + 1] != ground.new[to + 1] {
@@ -180,7 +201,7 @@ pub(super) fn copy(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<
 
 /// A tag gets an attribute or a class, a declaration another number; on a line that the vendor may have changed
 /// elsewhere.
-pub(super) fn attribute(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+pub(super) fn attribute(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
     let edits = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent);
     let (o, n) = (split(old), split(new));
     let changed: Vec<(usize, usize)> = edits
@@ -193,10 +214,10 @@ pub(super) fn attribute(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Op
         return None;
     }
     let (at, to) = changed[dice.roll(changed.len())];
-    let (was, is) = match kind {
+    let (was, is) = match language.kind {
         Kind::Template if dice.roll(2) == 0 => added_attribute(o[at], n[to])?,
         Kind::Template => added_class(o[at], n[to])?,
-        _ => added_comment(o[at], n[to], kind)?,
+        _ => added_comment(o[at], n[to], language)?,
     };
     let with = |lines: &[&str], at: usize, line: &str| [&lines[..at], &[line], &lines[at + 1..]].concat().concat();
     Some(Case { base: old.into(), site: with(&o, at, &was), release: new.into(), answer: with(&n, to, &is) })
@@ -227,17 +248,22 @@ fn added_class(was: &str, is: &str) -> Option<(String, String)> {
 }
 
 /// A remark at the end of a line.
-fn added_comment(was: &str, is: &str, kind: Kind) -> Option<(String, String)> {
-    let remark = if kind == Kind::Style { " /* own */" } else { " // own" };
-    let plain =
-        |line: &str| !line.contains("//") && !line.contains("/*") && line.trim_end().ends_with([';', '{', ',']);
+fn added_comment(was: &str, is: &str, language: Language) -> Option<(String, String)> {
+    let remark = match language.kind {
+        Kind::Style => " /* own */",
+        _ if language.hash_remarks => "  # own",
+        _ => " // own",
+    };
+    let plain = |line: &str| {
+        ["//", "/*", "# "].iter().all(|mark| !line.contains(mark)) && line.trim_end().ends_with([';', '{', ','])
+    };
     let add = |line: &str| format!("{}{remark}\n", line.trim_end());
     (plain(was) && plain(is)).then(|| (add(was), add(is)))
 }
 
 /// Rules, calls or elements at the end of the file, where the vendor may have added some too; snippets before the end
 /// of head or body.
-pub(super) fn end(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
+pub(super) fn end(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
     let edge = ["</head>", "</body>"][dice.roll(2)];
     let at_edge = |text: &str| text.rfind(edge).filter(|_| text.matches(edge).count() == 1);
     if let (Some(a), Some(b)) = (at_edge(old), at_edge(new)) {
@@ -255,7 +281,7 @@ pub(super) fn end(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<C
             answer: put(new, b),
         });
     }
-    let own = match kind {
+    let own = match language.kind {
         Kind::Style if old.lines().all(|l| !l.contains("{{")) && old.trim_end().ends_with('}') => {
             "\n.own-mark {\n  color: teal;\n}\n"
         }

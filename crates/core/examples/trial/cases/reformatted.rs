@@ -1,9 +1,6 @@
 //! One side written in another form.
 
-use daxle_core::text::key::Blanks;
-use daxle_core::theme::{Kind, dialect_of};
-
-use super::{Case, Dice, indent, planted};
+use super::{Case, Dice, Language, indent, planted};
 
 /// A way to write a file.
 #[derive(Clone, Copy)]
@@ -67,14 +64,17 @@ fn unit_of(text: &str) -> usize {
     if steps(4) * 20 >= widths.len() * 19 { 4 } else { 2 }
 }
 
-pub(super) fn reformatted(dice: &mut Dice, old: &str, new: &str, kind: Kind) -> Option<Case> {
-    if old.contains('\r') || dialect_of("x", kind, b"").blanks != Blanks::AreForm {
+pub(super) fn reformatted(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    if old.contains('\r') {
         return None;
     }
-    let case = planted::any(dice, old, new, kind)?;
+    let case = planted::any(dice, old, new, language)?;
     let unit = unit_of(old);
     let mixed = |text: &str| text.lines().any(|l| indent(l).contains('\t') && indent(l).contains(' '));
     let form = FORMS[dice.roll(FORMS.len())];
+    if language.by_indent && matches!(form, Form::Deeper) {
+        return None;
+    }
     let strip = Form::Trailing;
     if matches!(form, Form::Unit(_)) && (mixed(old) || mixed(new) || unit != unit_of(new)) {
         return None;
