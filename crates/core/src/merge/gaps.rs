@@ -11,6 +11,10 @@ pub(crate) struct Gap<'a> {
     pub(crate) site_keys: &'a [u32],
     pub(crate) release: &'a [Line<'a>],
     pub(crate) release_keys: &'a [u32],
+    /// What the site put there opens a block of the lines below.
+    pub(crate) site_opens: bool,
+    /// What the release put there does.
+    pub(crate) release_opens: bool,
     /// The base line before and after the gap.
     pub(crate) before: Option<&'a Line<'a>>,
     pub(crate) after: Option<&'a Line<'a>>,
@@ -65,7 +69,7 @@ impl Gap<'_> {
             return Union::Ask;
         }
         let site_whole = whole(self.site, dialect);
-        if !site_whole && whole(self.release, dialect) {
+        if (self.site_opens && !self.release_opens || !site_whole) && whole(self.release, dialect) {
             return self.beside_wrap(dialect);
         }
         // Behind all that the release has, whatever it closes there.
@@ -96,6 +100,7 @@ impl Gap<'_> {
         let outside = match edge(self.site, dialect) {
             Some(Edge::Opens) => First::Release,
             Some(Edge::Closes) => First::Site,
+            None if self.site_opens => First::Release,
             None => return Union::Ask,
         };
         match self.first().unwrap_or(outside) {
@@ -313,6 +318,8 @@ mod tests {
             site_keys: &sk,
             release: &r,
             release_keys: &rk,
+            site_opens: false,
+            release_opens: false,
             before: before.first(),
             after: after.as_ref(),
         };

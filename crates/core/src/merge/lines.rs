@@ -431,7 +431,7 @@ impl<'a> Walk<'a, '_> {
                 if own.content != b.content {
                     self.space_lines += 1;
                 }
-                let content = self.forms.kept_line(b, own, line);
+                let content = self.forms.kept_line(i, [b, own, line]);
                 self.out.line(&content, line.end, Source { base: Some(i), site: Some(j), release: Some(k) });
             }
             (Some(op), None) => {

@@ -6,6 +6,7 @@ use super::align::{From, Side, Weak, align};
 use super::balance::{depth_of, never_below};
 use crate::diff::sketch::WordBag;
 use crate::diff::{Edit, Interner};
+use crate::text::Line;
 use crate::text::key::Blanks;
 use crate::text::token::{TokenKind, tokens};
 
@@ -187,6 +188,21 @@ impl Ops {
     /// Tells whether a rewrite of base lines begins at a line: its new lines stand in the gap before.
     pub(crate) fn rewrites_at(&self, line: usize) -> bool {
         self.ops.iter().any(|o| o.kind == OpKind::Rewrite && o.base.start == line)
+    }
+
+    /// Tells whether the side put lines, other than blank ones, above a base line that it kept, or changed the line
+    /// there.
+    pub(crate) fn puts_above(&self, base: &[Line<'_>], side: &[Line<'_>], line: usize) -> bool {
+        let above = (0..line).rev().find(|i| !base[*i].is_blank());
+        let put = above.map_or(0, |i| i + 1)..=line;
+        put.into_iter().any(|gap| side[self.gap(gap)].iter().any(|l| !l.is_blank()))
+            || above.is_some_and(|i| matches!(self.links[i], Link::Changed(_)))
+    }
+
+    /// Tells whether the side put a line there: it is none that the base has.
+    pub(crate) fn puts(&self, side_line: usize) -> bool {
+        let at = self.ops.partition_point(|op| op.side.end <= side_line);
+        self.ops.get(at).is_some_and(|op| op.kind != OpKind::Change && op.side.contains(&side_line))
     }
 
     /// Returns the side's lines in a gap.
@@ -430,6 +446,11 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
         // the other side kept is not.
         (Insert, Change) | (Change, Insert) if touch && doubt => Meeting::Clash,
         _ if overlap => Meeting::Clash,
+        // Where a deletion took one of several twins out, the other side may have changed that one.
+        (Change | Rewrite, Delete) if release.reach.start <= a.start && a.end <= release.reach.end => {
+            Meeting::Clash
+        }
+        (Delete, Change | Rewrite) if site.reach.start <= b.start && b.end <= site.reach.end => Meeting::Clash,
         _ => Meeting::Apart,
     }
 }

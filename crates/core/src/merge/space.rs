@@ -5,6 +5,8 @@
 //! depth, whatever the release has put there since.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
+use std::ops::Range;
 
 use super::align::{Side, units_differ};
 use super::ops::{Link, Ops};
@@ -34,6 +36,8 @@ pub(crate) struct Forms {
     pub(crate) site_reformatted: bool,
     /// The release took the blanks at the ends of lines out.
     release_trimmed: bool,
+    /// Base lines that both indented by as much, each for a wrap of its own: they stand deeper by the sum.
+    wrapped_by_both: BTreeSet<usize>,
 }
 
 /// The lines that a side kept, blank ones left out.
@@ -105,6 +109,21 @@ fn units_like(unit: IndentUnit) -> Vec<IndentUnit> {
     }
 }
 
+/// The stretches of lines that were shifted by the same number of levels, and not by none.
+fn runs(shifts: impl Iterator<Item = isize>) -> Vec<Range<usize>> {
+    let mut out: Vec<Range<usize>> = Vec::new();
+    let mut last = 0;
+    for (at, shift) in shifts.enumerate() {
+        match out.last_mut() {
+            Some(run) if shift != 0 && shift == last => run.end = at + 1,
+            _ if shift != 0 => out.push(at..at + 1),
+            _ => {}
+        }
+        last = shift;
+    }
+    out
+}
+
 /// Tells whether a side took out most of the blanks that the base has at the ends of lines.
 fn mostly_trimmed(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     let (mut trailing, mut trimmed) = (0usize, 0usize);
@@ -134,6 +153,7 @@ impl Forms {
                 && mostly_reindented(base, release, release_ops),
             site_reformatted: false,
             release_trimmed: mostly_trimmed(base, release, release_ops),
+            wrapped_by_both: BTreeSet::new(),
         };
         if let Some(whole) = whole {
             // A stretch of a file is written as the whole is.
@@ -142,6 +162,7 @@ impl Forms {
             forms.site_reformatted = whole.site;
             forms.release_trimmed = whole.release_trimmed;
             [forms.base.unit, forms.site.unit, forms.release.unit] = whole.units;
+            forms.wrapped_by_both = forms.both_wrapped(base, (site, site_ops), (release, release_ops));
             return forms;
         }
         let mut base_units = units_like(base.form.unit);
@@ -155,7 +176,49 @@ impl Forms {
         forms.share_units();
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
+        forms.wrapped_by_both = forms.both_wrapped(base, (site, site_ops), (release, release_ops));
         forms
+    }
+
+    /// Finds the base lines that both sides indented by as much where they did not do the same: the stretches that
+    /// they indented are not the same, and one begins behind lines that its side put there, as a wrap does.
+    fn both_wrapped(
+        &self,
+        base: &Side<'_>,
+        (site, site_ops): (&Side<'_>, &Ops),
+        (release, release_ops): (&Side<'_>, &Ops),
+    ) -> BTreeSet<usize> {
+        let kept = |i: usize| match (site_ops.links[i], release_ops.links[i]) {
+            (Link::Kept(s), Link::Kept(r)) if !base.lines[i].is_blank() => Some((i, s, r)),
+            _ => None,
+        };
+        let lines: Vec<(usize, usize, usize)> = (0..base.lines.len()).filter_map(kept).collect();
+        let shifts: Vec<(isize, isize)> = lines
+            .iter()
+            .map(|&(i, s, r)| {
+                let line = &base.lines[i];
+                (self.site_shift(line, &site.lines[s]), self.release_shift(line, &release.lines[r]))
+            })
+            .collect();
+        if shifts.iter().all(|(s, r)| *s <= 0 || s != r) {
+            return BTreeSet::new();
+        }
+        let of_site = runs(shifts.iter().map(|(s, _)| *s));
+        let of_release = runs(shifts.iter().map(|(_, r)| *r));
+        let wraps = |side: &Side<'_>, ops: &Ops, run: &Range<usize>| {
+            ops.puts_above(&base.lines, &side.lines, lines[run.start].0)
+        };
+        let mut out = BTreeSet::new();
+        for s in &of_site {
+            let from = of_release.partition_point(|r| r.end <= s.start);
+            for r in of_release[from..].iter().take_while(|r| r.start < s.end) {
+                let alike = shifts[s.start].0 == shifts[r.start].1;
+                if s != r && alike && (wraps(site, site_ops, s) || wraps(release, release_ops, r)) {
+                    out.extend((s.start.max(r.start)..s.end.min(r.end)).map(|k| lines[k].0));
+                }
+            }
+        }
+        out
     }
 
     /// Versions that did not change the unit are measured in one and the same, whatever each tells of itself.
@@ -195,10 +258,19 @@ impl Forms {
 
     /// By how many levels the site indents a line deeper than the base did.
     pub(crate) fn site_shift(&self, base: &Line<'_>, site: &Line<'_>) -> isize {
-        let (b, s) = (self.base.measure(base.indent()), self.site.measure(site.indent()));
+        self.shift(base, (&self.site, self.site_unit_changed), site)
+    }
+
+    /// By how many levels the release does.
+    pub(crate) fn release_shift(&self, base: &Line<'_>, release: &Line<'_>) -> isize {
+        self.shift(base, (&self.release, self.release_unit_changed), release)
+    }
+
+    fn shift(&self, base: &Line<'_>, (form, unit_changed): (&Form, bool), line: &Line<'_>) -> isize {
+        let (b, own) = (self.base.measure(base.indent()), form.measure(line.indent()));
         // In another unit alignment (a comment's ` * `, a line of spaces among tabs) may look like a level.
-        let aligned = b.rest != s.rest || self.site_unit_changed && self.base.write(b) != base.indent();
-        if aligned { 0 } else { s.levels as isize - b.levels as isize }
+        let aligned = b.rest != own.rest || unit_changed && self.base.write(b) != base.indent();
+        if aligned { 0 } else { own.levels as isize - b.levels as isize }
     }
 
     /// Tells whether white space that only the site changed follows the release.
@@ -217,13 +289,16 @@ impl Forms {
         }
     }
 
-    /// Returns how a line that both sides kept is written.
-    pub(crate) fn kept_line<'a>(&self, base: &Line<'a>, site: &Line<'a>, release: &Line<'a>) -> Cow<'a, [u8]> {
+    /// Returns how the `i`-th base line, which both sides kept, is written.
+    pub(crate) fn kept_line<'a>(&self, i: usize, [base, site, release]: [&Line<'a>; 3]) -> Cow<'a, [u8]> {
         let (b, s, r) = (base.content, site.content, release.content);
+        let shift = self.site_shift(base, site);
+        if self.wrapped_by_both.contains(&i) {
+            return self.shifted(release, shift);
+        }
         if s == b || s == r {
             return Cow::Borrowed(r);
         }
-        let shift = self.site_shift(base, site);
         if r == b && (!self.follows_release() || (shift != 0 && !self.site_unit_changed)) {
             return Cow::Borrowed(s);
         }

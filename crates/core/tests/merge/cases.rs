@@ -593,6 +593,37 @@ fn a_wrap_is_followed_where_indentation_is_meaning() {
 }
 
 #[test]
+fn what_both_sides_wrapped_stands_deeper_by_both() {
+    let base = "def f\n  x = one\n  y = two\n  z = three\nend of it\n";
+    let site = "def f\n  if own\n    x = one\n    y = two\n    z = three\nend of it\n";
+    let release = "def f\n  x = one\n  try\n    y = two\n  except e\n    y = zero\n  z = three\nend of it\n";
+    let both = "def f\n  if own\n    x = one\n    try\n      y = two\n    except e\n      y = zero\n    z = three\nend of it\n";
+    gives(&TREE, [base, site, release], both);
+    let page = "<main>\n  <h1>Title of it</h1>\n  <ul>\n    <li>one thing</li>\n  </ul>\n</main>\n";
+    let own = "<main>\n  <div>\n    <h1>Title of it</h1>\n    <ul>\n      <li>one thing</li>\n    </ul>\n  </div>\n</main>\n";
+    let deeper = |text: &str| text.replace("<li>", "  <li>");
+    gives(&PAGE, [page, own, &deeper(page)], &deeper(own));
+    // Both indented the very same: it is one change.
+    gives(&PAGE, [page, &deeper(page), &deeper(page)], &deeper(page));
+}
+
+#[test]
+fn what_the_release_puts_above_a_wrap_by_indentation_stays_outside() {
+    let base = "import one\nimport two\nimport three\n\nrun()\n";
+    let site = "import one\nif own\n  import two\n  import three\n\nrun()\n";
+    let release = base.replace("import two", "import new\nimport two");
+    gives(&TREE, [base, site, &release], &site.replace("if own", "import new\nif own"));
+}
+
+#[test]
+fn a_block_within_a_wrap_goes_on_at_its_end() {
+    let base = "def f\n  if a\n    one()\n  last()\n";
+    let site = "def f\n  if own\n    if a\n      one()\n  last()\n";
+    let release = base.replace("    one()\n", "    one()\n    two()\n  also()\n");
+    gives(&TREE, [base, site, &release], &site.replace("one()\n", "one()\n      two()\n  also()\n"));
+}
+
+#[test]
 fn a_line_that_stands_once_settles_which_of_two_places_is_meant() {
     let block = |condition: &str, line: &str| format!("{{% if {condition} %}}\n  {line}\n{{% endif %}}\n");
     let last = block("provider", "{% include provider %}");
@@ -752,4 +783,30 @@ fn of_a_line_that_the_release_has_twice_the_one_in_its_company_is_meant() {
     let before = "use strict mode\n\nimport gears\n\nturn(gears)\n\ngrind(gears)\n\nstop(gears)\n\n";
     let release = format!("{before}use strict mode\nimport wheel, pond, race\n{rest}");
     asks(&SCRIPT, [&base, &site, &release], Reason::Doubtful);
+}
+
+#[test]
+fn closers_that_both_put_there_are_the_same_only_as_deep() {
+    let base = "<main>\n  <div>\n    <p>text of it</p>\n  </div>\n</main>\n";
+    let [inner, outer] = ["    </div>\n  </div>", "  </div>\n</div>"].map(|end| base.replace("  </div>", end));
+    asks(&PAGE, [base, &inner, &outer], Reason::Doubtful);
+    gives(&PAGE, [base, &inner, &inner], &inner);
+}
+
+#[test]
+fn a_closing_tag_that_stands_once_is_the_same_where_the_release_moved_it() {
+    let base = "{% if a %}\n<aside id=\"menu\">\n  <b>one item</b>\n{% endif %}\n</aside>\n";
+    let site = base.replace("</aside>\n", "");
+    let release = base.replace("{% endif %}\n</aside>\n", "</aside>\n{% endif %}\n");
+    asks(&PAGE, [base, &site, &release], Reason::SiteDeleted);
+}
+
+#[test]
+fn which_of_several_twins_the_release_took_out_is_a_question_where_the_site_changed_one() {
+    let twin = "<div>\n  <img src=\"a.png\">\n</div>\n\n";
+    let base = format!("<h1>title</h1>\n{}<p>end of it</p>\n", twin.repeat(3));
+    let changed = twin.replace("a.png", "own.png");
+    let site = format!("<h1>title</h1>\n{}{changed}<p>end of it</p>\n", twin.repeat(2));
+    let release = base.replacen(twin, "", 1);
+    asks(&PAGE, [&base, &site, &release], Reason::ReleaseDeleted);
 }

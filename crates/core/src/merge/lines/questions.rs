@@ -44,7 +44,7 @@ impl Walk<'_, '_> {
         let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
         edits.dedup();
         let from = self.out.lines();
-        if self.site.keys[site.clone()] == self.release.keys[release.clone()] {
+        if self.put_the_same(&site, &release) {
             self.release_text(release.clone());
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
@@ -80,8 +80,7 @@ impl Walk<'_, '_> {
                 self.release_text(at..place.start);
                 at = place.end;
                 let here = self.out.lines();
-                let same = self.site.keys[op.side.clone()] == self.release.keys[place.clone()];
-                if gone || same && !place.is_empty() {
+                if gone || !place.is_empty() && self.put_the_same(&op.side, &place) {
                     self.release_text(place.clone());
                     let step = gone.then_some(Step::BothDeleted);
                     self.note(op.edit, Outcome::Already, step, here..self.out.lines(), place);
@@ -174,10 +173,12 @@ impl Walk<'_, '_> {
     /// Leaves a stretch of the base and what the two sides have there as a question.
     fn ask(&mut self, reason: Reason, [base, site, release]: [Range<usize>; 3], edits: Vec<usize>) {
         let base_text = lines_of(self.base, &base);
-        // What both put at the two ends of the stretch is no question.
+        // What both put at the two ends of the stretch is no question, if anything is.
+        let asked_whole = self.same_keys(&site, &release);
         let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
-        let head = s.iter().zip(r).take_while(|(a, b)| a == b).count();
-        let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(|(a, b)| a == b).count();
+        let alike = |(a, b): &(&u32, &u32)| a == b && !asked_whole;
+        let head = s.iter().zip(r).take_while(alike).count();
+        let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(alike).count();
         self.release_text(release.start..release.start + head);
         let open_from = self.out.lines();
         let (site_mid, release_mid) =

@@ -11,6 +11,9 @@ use crate::merge::tokens::merge_tokens;
 use crate::merge::{Reason, Trust};
 use crate::text::Line;
 
+/// Lines below a gap in which the first that is not blank is looked for.
+const NEAR: usize = 8;
+
 /// A stretch of the base that is a question.
 #[derive(Debug, Clone)]
 pub(super) struct Region {
@@ -39,6 +42,20 @@ fn lies_within(inner: &Range<usize>, outer: &Range<usize>) -> bool {
     overlaps && outer.start <= inner.start && inner.end <= outer.end
 }
 
+/// Tells whether what a side put into a gap opens a block of the line below, which the side indented deeper.
+fn opens_block(
+    base: &Side<'_>,
+    (side, ops): (&Side<'_>, &Ops),
+    op: &Op,
+    deeper: impl Fn(&Line<'_>, &Line<'_>) -> bool,
+) -> bool {
+    let Some(opener) = op.side.clone().rev().find(|j| !side.lines[*j].is_blank()) else { return false };
+    let below = (op.base.start..base.lines.len()).take(NEAR).find(|i| !base.lines[*i].is_blank());
+    below
+        .and_then(|i| Some((i, ops.links[i].line()?)))
+        .is_some_and(|(i, j)| side.width(opener) < side.width(j) && deeper(&base.lines[i], &side.lines[j]))
+}
+
 impl Walk<'_, '_> {
     /// Finds out how the operations of the two sides meet, and which stretches are questions.
     pub(super) fn regions(&mut self) -> Vec<Region> {
@@ -63,7 +80,7 @@ impl Walk<'_, '_> {
                 if !near || self.release_absorbed[release.edit] {
                     continue;
                 }
-                let equal = || self.site.keys[site.side.clone()] == self.release.keys[release.side.clone()];
+                let equal = || self.put_the_same(&site.side, &release.side);
                 let mut meeting = meet(&site, &release, equal);
                 let touch = release.base.start <= site.base.end && site.base.start <= release.base.end;
                 // Their order does not matter where the rule of the language lets both stand.
@@ -136,13 +153,31 @@ impl Walk<'_, '_> {
         self.grow(regions)
     }
 
+    /// Tells whether both sides have the same lines, but for white space.
+    pub(super) fn same_keys(&self, site: &Range<usize>, release: &Range<usize>) -> bool {
+        self.site.keys[site.clone()] == self.release.keys[release.clone()]
+    }
+
+    /// Tells whether both sides put the same lines in place. Lone braces and closing tags stand in every block: they
+    /// are the same only as deep.
+    pub(super) fn put_the_same(&self, site: &Range<usize>, release: &Range<usize>) -> bool {
+        let telling = |s: usize| !self.site.lines[s].is_blank() && !self.context.weak.is(self.site.keys[s]);
+        let as_deep = |(s, r): (usize, usize)| {
+            let (s, r) = (&self.site.lines[s], &self.release.lines[r]);
+            s.is_blank()
+                || self.forms.site.measure(s.indent()).levels == self.forms.release.measure(r.indent()).levels
+        };
+        self.same_keys(site, release)
+            && (site.clone().any(telling) || site.clone().zip(release.clone()).all(as_deep))
+    }
+
     /// Finds what looks like deleted by both, but moved on one side: dropping the other's deletion would bring it
     /// back. Only a line that stands once in each version is known to be the same line at its other place; what
     /// is asked about is that place.
     fn brought_back(&self, s: usize, r: usize, lines: Range<usize>, repeated: &Repeated) -> Option<Region> {
         let key = |i: &usize| self.base.keys[*i];
         let moved = |i: &usize| self.site_moved.has(key(i)) || self.release_moved.has(key(i));
-        let known = |i: &usize| !self.context.weak.is(key(i)) && !repeated.has(key(i));
+        let known = |i: &usize| !self.base.lines[*i].is_blank() && !repeated.has(key(i));
         lines.filter(|i| moved(i) && known(i)).find_map(|i| {
             let at = |side: &Side<'_>, ops: &Ops| {
                 let line = side.keys.iter().position(|k| *k == key(&i))?;
@@ -362,16 +397,36 @@ impl Walk<'_, '_> {
             return false;
         };
         let solid = lines.iter().any(|l| !l.is_blank());
-        edge(lines, self.context.dialect) == Some(wraps) || apart && solid && whole(lines, self.context.dialect)
+        let opens = wraps == Edge::Opens
+            && if site.kind == OpKind::Insert { self.site_opens(site) } else { self.release_opens(release) };
+        edge(lines, self.context.dialect) == Some(wraps)
+            || (apart && solid || opens) && whole(lines, self.context.dialect)
+    }
+
+    /// Tells whether an insertion of the site opens a block by indentation alone: the line below it, and none of its
+    /// own, stands deeper since.
+    fn site_opens(&self, op: &Op) -> bool {
+        let deeper = |base: &Line<'_>, line: &Line<'_>| self.forms.site_shift(base, line) > 0;
+        opens_block(self.base, (self.site, self.site_ops), op, deeper)
+    }
+
+    fn release_opens(&self, op: &Op) -> bool {
+        let deeper = |base: &Line<'_>, line: &Line<'_>| self.forms.release_shift(base, line) > 0;
+        opens_block(self.base, (self.release, self.release_ops), op, deeper)
     }
 
     fn unite(&self, site: &Op, release: &Op) -> Union {
         let g = site.base.start;
+        if self.same_keys(&site.side, &release.side) && !self.put_the_same(&site.side, &release.side) {
+            return Union::Ask;
+        }
         Gap {
             site: &self.site.lines[site.side.clone()],
             site_keys: &self.site.keys[site.side.clone()],
             release: &self.release.lines[release.side.clone()],
             release_keys: &self.release.keys[release.side.clone()],
+            site_opens: self.site_opens(site),
+            release_opens: self.release_opens(release),
             before: g.checked_sub(1).map(|i| &self.base.lines[i]),
             after: self.base.lines.get(g),
         }

@@ -44,7 +44,9 @@ impl<'a> Walk<'a, '_> {
 
     /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
     pub(super) fn release_lines(&mut self, range: Range<usize>, g: usize) {
-        let shift = self.surrounding_shift(g);
+        let (above, below) = self.surrounding_shifts(g);
+        let around = if above == below { above.unwrap_or(0) } else { 0 };
+        let mut wrap = self.wrap_ending_at(g);
         let mut k = range.start;
         while k < range.end {
             if let Some(at) =
@@ -55,14 +57,16 @@ impl<'a> Walk<'a, '_> {
                 continue;
             }
             let line = self.release.lines[k];
-            let content = self.forms.shifted(&line, shift);
+            // What stands deeper than the wrap goes on with a block in it.
+            wrap = wrap.filter(|wrap| line.is_blank() || self.forms.release.measure(line.indent()).levels > *wrap);
+            let content = self.forms.shifted(&line, if wrap.is_some() { 1 } else { around });
             self.out.line(&content, line.end, Source::of_release(k));
             k += 1;
         }
     }
 
-    /// By how many levels the site indents the kept lines on both sides of a gap, where they agree.
-    fn surrounding_shift(&self, g: usize) -> isize {
+    /// By how many levels the site indents the kept lines above and below a gap.
+    fn surrounding_shifts(&self, g: usize) -> (Option<isize>, Option<isize>) {
         let shift = |i: usize| -> Option<isize> {
             let b = &self.base.lines[i];
             let j = self.site_ops.links[i].line()?;
@@ -70,10 +74,22 @@ impl<'a> Walk<'a, '_> {
         };
         let before = (g.saturating_sub(8)..g).rev().find_map(shift);
         let after = (g..(g + 8).min(self.base.lines.len())).find_map(shift);
-        match (before, after) {
-            (Some(a), Some(b)) if a == b => a,
-            _ => 0,
+        (before, after)
+    }
+
+    /// The level of a wrap of the site that ends at a gap by indentation alone, with nothing that closes it.
+    fn wrap_ending_at(&self, g: usize) -> Option<usize> {
+        let (above, below) = self.surrounding_shifts(g);
+        if above != Some(1) || below == Some(1) {
+            return None;
         }
+        let last = (0..g).rev().find(|i| !self.base.lines[*i].is_blank())?;
+        if (last + 1..=g).any(|gap| !self.site_ops.gap(gap).is_empty()) {
+            return None;
+        }
+        let line = self.site_ops.links[last].line()?;
+        let opener = self.site.blocks(line).find(|opener| self.site_ops.puts(*opener))?;
+        Some(self.forms.site.measure(self.site.lines[opener].indent()).levels)
     }
 
     /// Writes lines of the site into gap `g`, fitted to how the release is written there.
@@ -182,7 +198,7 @@ impl<'a> Walk<'a, '_> {
             .or(far)?;
         let (b, own, line) = (&self.base.lines[i], &self.site.lines[s], &self.release.lines[r]);
         let written = match self.release_ops.links[i] {
-            Link::Kept(_) => self.forms.kept_line(b, own, line),
+            Link::Kept(_) => self.forms.kept_line(i, [b, own, line]),
             _ => self.forms.shifted(line, self.forms.site_shift(b, own)),
         };
         let width = written.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
