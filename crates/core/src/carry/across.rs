@@ -14,7 +14,7 @@ use std::ops::Range;
 
 use rayon::prelude::*;
 
-use self::homes::{AROUND, Additions, Chain};
+use self::homes::{AROUND, Additions, Chain, Claim};
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
@@ -60,6 +60,20 @@ pub(crate) struct Doubt {
 pub(crate) struct Found {
     pub(crate) follows: Vec<Follow>,
     pub(crate) doubts: Vec<Doubt>,
+    pub(crate) contested: Vec<Contested>,
+}
+
+/// A change at lines that became others where they were, while another file has them as they are: to which of the two
+/// it belongs is to be asked.
+pub(crate) struct Contested {
+    /// The file (index of its triple) that the change is in.
+    pub(crate) from: usize,
+    pub(crate) change: ChangeId,
+    /// Its lines in the base.
+    pub(crate) lines: Range<usize>,
+    /// The path of the file that has the lines as they are, and the first of them there.
+    pub(crate) path: String,
+    pub(crate) line: usize,
 }
 
 /// So many lines that another file has of one, and it is a part of it.
@@ -91,7 +105,7 @@ pub(crate) fn follow(
     let additions = Additions::collect(inputs, triples, &wanted.collect())?;
     let found: Vec<Found> = origins.par_iter().map(|origin| origin.follow(&additions, options)).collect();
     let meet = |a: &Range<usize>, b: &Range<usize>| a.start < b.end && b.start < a.end;
-    for Found { follows, doubts } in found {
+    for Found { follows, doubts, contested } in found {
         for follow in follows {
             if out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0)) {
                 out.doubts.extend(follow.doubts);
@@ -100,6 +114,7 @@ pub(crate) fn follow(
             }
         }
         out.doubts.extend(doubts);
+        out.contested.extend(contested);
     }
     Ok(out)
 }
@@ -192,7 +207,7 @@ impl<'c> Origin<'c> {
             let (stretch, window) = chain.reach(&base, window_lines);
             let at_home = |edit: &&Edit| {
                 self.is_inside(&edit.old, &stretch, &base)
-                    && chain.is_clear(&edit.old, &lost, &chains, own_file, &self.changed)
+                    && chain.claim(&edit.old, &lost, &chains, own_file, &self.changed) == Claim::Clear
             };
             let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
             let Some(merged) =
@@ -213,6 +228,20 @@ impl<'c> Origin<'c> {
                 doubts,
             });
         }
+        let contested = |edit: &&Edit| {
+            chains.iter().find_map(|chain| {
+                let (home, window_lines) = (&additions.files[chain.file], homes.lines(chain));
+                let (stretch, window) = chain.reach(&base, window_lines);
+                let is_contested = home.triple != self.triple
+                    && chain.is_telling(&base)
+                    && self.is_inside(&edit.old, &stretch, &base)
+                    && chain.claim(&edit.old, &lost, &chains, own_file, &self.changed) == Claim::Contested;
+                let change = self.change(edit).filter(|_| is_contested)?;
+                let (lines, path, line) = (edit.old.clone(), home.path.clone(), window.start);
+                Some(Contested { from: self.triple, change, lines, path, line })
+            })
+        };
+        out.contested = homeless.iter().filter_map(contested).collect();
         out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
         out
     }

@@ -53,6 +53,8 @@ pub(crate) struct Instead {
     pub(crate) release: Option<Vec<u8>>,
     /// The changes that went elsewhere, with the path they went to.
     pub(crate) moved: Vec<(ChangeId, String)>,
+    /// Lines of the base whose changes are to be asked about.
+    pub(crate) doubted: Vec<Range<usize>>,
 }
 
 /// Returns the path that a file has in the result.
@@ -451,6 +453,7 @@ impl<'a> Work<'a> {
             keep_blanks: self.options.keep_blanks,
             release_label: self.inputs.themes.release.version.clone().unwrap_or_default(),
             settings: if is_settings(&self.path) { self.settings_rules()? } else { SettingsRules::default() },
+            doubted: self.instead.doubted.clone(),
         })
     }
 

@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use rayon::prelude::*;
 
 use super::account::{Account, ChangeRecord, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
-use super::across::{Found, Spot, follow, replace_lines};
+use super::across::{Contested, Found, Spot, follow, replace_lines};
 use super::doubts;
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use super::words::Compiled;
@@ -137,7 +137,7 @@ fn follow_across(
     let touched_files: Vec<(usize, &FileChange)> =
         (0..triples.len()).filter_map(|k| Some((k, touched(inputs, &triples[k], by_path)?))).collect();
     let merging = MergeOptions { trust: options.trust, ..MergeOptions::default() };
-    let Found { follows, mut doubts } = follow(inputs, &merging, triples, &touched_files)?;
+    let Found { follows, mut doubts, contested } = follow(inputs, &merging, triples, &touched_files)?;
     // Only what would pass for done is asked: lines that the site deleted, and the release as well it seems.
     doubts.retain(|doubt| {
         let is_it = |c: &ChangeRecord| c.id == doubt.change && c.outcome == Outcome::Already;
@@ -160,6 +160,9 @@ fn follow_across(
         let entry = instead.entry(k).or_default();
         if of_site { entry.site = text } else { entry.release = text }
     }
+    for Contested { from, lines, .. } in &contested {
+        instead.entry(*from).or_default().doubted.push(lines.clone());
+    }
     for doubt in &doubts {
         let entry = instead.entry(doubt.to).or_default();
         if let (None, Some(r)) = (&entry.release, triples[doubt.to].release) {
@@ -175,6 +178,16 @@ fn follow_across(
             again.push(*k);
         }
         results[*k] = result;
+    }
+    for Contested { from, change, path, line, .. } in contested {
+        let FileResult { changes, decisions, .. } = &mut results[from];
+        let asked = changes.iter().find(|c| c.id == change).and_then(|c| c.decision.as_ref());
+        if let Some(decision) = decisions.iter_mut().find(|d| Some(&d.id) == asked) {
+            let line = line + 1;
+            decision.suggestion = Some(format!(
+                "{path} has the lines of before now, from line {line} on: see where the change belongs"
+            ));
+        }
     }
     // Only now, as each file's changes are what they are to be.
     for doubt in &doubts {

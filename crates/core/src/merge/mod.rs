@@ -115,6 +115,9 @@ pub struct MergeOptions {
     pub release_label: String,
     /// How settings are merged by key.
     pub settings: SettingsRules,
+    /// Lines of the base whose changes by the site are questions, whatever comes out: what else is known speaks against
+    /// doing them here. Merges by key know no lines.
+    pub doubted: Vec<Range<usize>>,
 }
 
 /// How settings are merged by key.

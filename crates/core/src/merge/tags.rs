@@ -448,18 +448,21 @@ pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
     Some(joined(&out, &release[tail_from..]))
 }
 
-/// Merges class lists of which a side changed the order: in the release's, with what the site added at the end.
-fn merge_reordered(base: &[Entry<'_>], site: &[Entry<'_>], release: &[Entry<'_>]) -> Option<Vec<u8>> {
+/// Merges class lists of which a side changed the order: in the release's, with what the site added at the end, but
+/// first what it put first.
+fn merge_reordered<'b>(base: &[Entry<'b>], site: &[Entry<'b>], release: &[Entry<'b>]) -> Option<Vec<u8>> {
     let gone = |from: &[Entry<'_>]| base.iter().any(|e| !from.contains(e));
     let new = |from: &[Entry<'_>]| from.iter().any(|e| !base.contains(e));
     // With one's place open, whose new class stands for which old one is open too.
     if gone(site) && gone(release) && new(site) && new(release) {
         return None;
     }
-    let mut out: Vec<Entry<'_>> =
-        release.iter().filter(|e| site.contains(e) || !base.contains(e)).copied().collect();
-    let own = site.iter().filter(|e| !base.contains(e) && !release.contains(e));
-    out.extend(own.map(|e| Entry { lead: b" ", ..*e }));
+    let standing = release.iter().filter(|e| site.contains(e) || !base.contains(e)).copied();
+    let front = site.iter().position(|e| base.contains(e)).unwrap_or(0);
+    let own = |(_, e): &(usize, &Entry<'b>)| !base.contains(e) && !release.contains(e);
+    let (first, rest): (Vec<_>, Vec<_>) = site.iter().enumerate().filter(own).partition(|(at, _)| *at < front);
+    let put = |(_, e): (usize, &Entry<'b>)| Entry { lead: b" ", ..*e };
+    let out: Vec<Entry<'b>> = first.into_iter().map(put).chain(standing).chain(rest.into_iter().map(put)).collect();
     Some(joined(&out, b""))
 }
 
@@ -568,6 +571,7 @@ mod tests {
         assert_eq!(words("a b", "b", "a b c").unwrap(), "b c");
         assert_eq!(words("a b", "a x", "a y"), None, "one class, two new names");
         assert_eq!(words("a {{ c d }}", "a {{ c d }} x", "{{ c d }}").unwrap(), "{{ c d }} x");
+        assert_eq!(words("a b c", "own a b x c", "b a").unwrap(), "own b a x", "the site's first stands first");
         assert_eq!(words("a b", "x b", "a y").unwrap(), "x y", "each in the place of the one it replaced");
         assert_eq!(words("a", "own a", "a{% if c %} d{% endif %}").unwrap(), "own a{% if c %} d{% endif %}");
         let open = "a {% if c %} d {% endif %} e";

@@ -134,6 +134,12 @@ pub(crate) fn merge_checked(
         Context { dialect, options, weak: &weak, from: From::Front, asked, nested: None, follow_moves: true };
     let mut asked = asked.to_vec();
     let mut merged = merge_lines(&b, &s, &r, context);
+    let is_doubted = |edit: &EditFate| options.doubted.iter().any(|lines| meet(lines, &edit.base));
+    let doubted = (0..merged.edits.len()).filter(|k| is_doubted(&merged.edits[*k])).map(|k| (k, Reason::Doubtful));
+    asked.extend(doubted);
+    if !options.doubted.is_empty() {
+        merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+    }
     if asked.len() == merged.edits.len() {
         return merged;
     }
@@ -200,6 +206,11 @@ pub(crate) fn merge_checked(
     }
     add_hints(&mut merged, [&b, &s, &r], &weak, dialect);
     merged
+}
+
+/// Tells whether two ranges share a line, or are one and the same gap.
+fn meet(a: &Range<usize>, b: &Range<usize>) -> bool {
+    a == b || a.start < b.end && b.start < a.end
 }
 
 /// The text of some lines of a side.

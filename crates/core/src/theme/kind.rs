@@ -171,7 +171,7 @@ const EXTENSIONS: [(&str, Kind); 88] = {
 };
 
 /// Returns the lower-case extension of a path, or nothing.
-fn extension(path: &str) -> String {
+pub(crate) fn extension(path: &str) -> String {
     let name = path.rsplit('/').next().unwrap_or(path);
     name.rsplit_once('.').map_or(String::new(), |(_, e)| e.to_ascii_lowercase())
 }

@@ -13,6 +13,7 @@ mod stamp;
 mod version;
 
 pub use identity::{Identity, find_reader, own_card, read_identity};
+pub(crate) use kind::extension;
 pub use kind::{Kind, dialect_of, kind_of};
 pub use layout::{
     ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, SettingsLayout, WalkArea,

@@ -282,6 +282,43 @@ fn the_second_of_two_like_ends_in_a_joined_file_is_the_joined_ones() {
 }
 
 #[test]
+fn a_change_between_its_old_lines_elsewhere_and_like_ones_in_their_place_is_asked_about() {
+    let list = |what: &str| {
+        format!(
+            "<?\n  var {what} = find('{what}', name);\n  if (!global && {what} && {what}.length) {{\n?>\n  <h3>{what} of it</h3>\n  <?= part('list', {what}) ?>\n<? }} ?>\n"
+        )
+    };
+    let page = |block: &str| format!("<main>\n{block}</main>\n");
+    let own = list("mills").replace("!global", "!own");
+    let out = carried(
+        &[("home.html", &page(&list("mills")))],
+        &[("home.html", &page(&own))],
+        &[("home.html", &page(&list("gates"))), ("parts/list.html", &list("mills"))],
+    );
+    let decision = &out.account.decisions[0];
+    assert_eq!((decision.path.as_str(), decision.reason), ("home.html", Reason::Doubtful));
+    let suggestion = decision.suggestion.as_deref().unwrap_or_default();
+    assert!(suggestion.starts_with("parts/list.html has the lines of before"), "{suggestion}");
+}
+
+#[test]
+fn of_like_homes_the_one_in_the_same_language_is_meant() {
+    let rule = |n: usize| format!(".hall-{n} {{\n  order: {n};\n  grid-area: hall{n};\n}}\n\n");
+    let rules = |range: std::ops::Range<usize>| range.map(rule).collect::<String>();
+    let own = rules(0..12).replace("order: 3;", "order: 30;");
+    let joined = |halls: &str| format!(".door {{ top: 0; }}\n{halls}");
+    // A sheet that the other was compiled to has its lines too, and its name.
+    let compiled = rules(2..6) + &rules(20..26);
+    let out = carried(
+        &[("halls.scss", &rules(0..12)), ("doors.scss", &joined(""))],
+        &[("halls.scss", &own), ("doors.scss", &joined(""))],
+        &[("halls.css", &compiled), ("doors.scss", &joined(&rules(0..12)))],
+    );
+    assert_eq!(out.files["doors.scss"], joined(&own), "{:?}", out.outcomes());
+    assert_eq!(out.files["halls.css"], compiled);
+}
+
+#[test]
 fn strict_trust_follows_nothing() {
     let own = BLOCK.replace("the friends of the mill", "our friends of the mill");
     let out = run(

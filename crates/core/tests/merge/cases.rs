@@ -810,3 +810,19 @@ fn which_of_several_twins_the_release_took_out_is_a_question_where_the_site_chan
     let release = base.replacen(twin, "", 1);
     asks(&PAGE, [&base, &site, &release], Reason::ReleaseDeleted);
 }
+
+#[test]
+fn what_is_written_against_a_paragraph_that_the_release_took_out_is_asked_about() {
+    let base = "<h1>title</h1>\n\n<p>first text</p>\n<p>more of it</p>\n\n<p>end of it</p>\n";
+    let gone = base.replace("<p>first text</p>\n<p>more of it</p>\n\n", "");
+    let above = base.replace("<p>first", "<b>own</b>\n<p>first");
+    asks(&PAGE, [base, &above, &gone], Reason::ReleaseDeleted);
+    asks(
+        &PAGE,
+        [base, &base.replace("more of it</p>", "more of it</p>\n<b>own</b>"), &gone],
+        Reason::ReleaseDeleted,
+    );
+    // With a blank line between them it has a place of its own.
+    let apart = base.replace("<p>first", "<b>own</b>\n\n<p>first");
+    gives(&PAGE, [base, &apart, &gone], &gone.replace("<p>end", "<b>own</b>\n\n<p>end"));
+}

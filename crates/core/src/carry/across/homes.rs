@@ -15,7 +15,7 @@ use crate::diff::sketch::WordBag;
 use crate::merge::line_edits;
 use crate::text::key::is_weak;
 use crate::text::{Line, split_lines};
-use crate::theme::{ReadError, are_namesakes, dialect_of};
+use crate::theme::{ReadError, are_namesakes, dialect_of, extension};
 
 /// A line that occurs more often among the release's additions tells nothing about a home.
 const TOO_COMMON: usize = 4;
@@ -66,7 +66,13 @@ pub(super) struct Added {
 impl Added {
     /// Tells whether it is a new file whose name says that it came from another.
     fn is_kin(&self, path: &str) -> bool {
-        self.is_new && are_namesakes(&self.path, path)
+        self.is_new && self.is_written_as(path) && are_namesakes(&self.path, path)
+    }
+
+    /// Tells whether it is written in the same language as another: a sheet and what it was compiled to have the
+    /// same lines.
+    fn is_written_as(&self, path: &str) -> bool {
+        extension(&self.path) == extension(path)
     }
 }
 
@@ -136,6 +142,7 @@ impl Additions {
             .flat_map(|(file, pairs)| {
                 let whole = whole(&pairs, &telling).into_iter();
                 let is_kin = is_kin(file);
+                let is_foreign = !self.files[file].is_written_as(path);
                 let is_vague = |(i, _): &&(usize, usize)| {
                     let hash = hash(lost[lost.partition_point(|(line, _)| line < i)].1);
                     self.files[file].twins.contains(&hash) || !is_kin && self.counts[&hash] > EVERYWHERE
@@ -144,7 +151,7 @@ impl Additions {
                 let chain = |mut pairs: Vec<(usize, usize)>| {
                     go_on(&mut pairs, base, &home, &telling);
                     let vague = pairs.iter().filter(is_vague).map(|(i, _)| *i).collect();
-                    Chain { file, is_kin, pairs, vague }
+                    Chain { file, is_kin, is_foreign, pairs, vague }
                 };
                 whole.chain(chains(&pairs)).map(chain).collect::<Vec<_>>()
             })
@@ -216,12 +223,25 @@ fn wanted_lines(
     Ok(Some(Looked { added, lines: found, all }))
 }
 
+/// What a place has to say for being the home of a change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Claim {
+    /// It is the home, and no other place is.
+    Clear,
+    /// It has all the lines as they were, but the change's own file has each of them in another form.
+    Contested,
+    /// Too little.
+    None,
+}
+
 /// Lines of a file that stand in the same order in an added place, with small holes.
 pub(super) struct Chain {
     /// The index of the place's file in [`Additions::files`].
     pub(super) file: usize,
     /// The name of that file says that it came from this one.
     pub(super) is_kin: bool,
+    /// That file is written in another language.
+    is_foreign: bool,
     /// The lines: where they were, and where they are.
     pairs: Vec<(usize, usize)>,
     /// Those that could as well be others, where they were: very many files have them, or their home had one before.
@@ -251,14 +271,14 @@ impl Chain {
     /// Tells whether the chain has most of the lost lines around a change, no other has nearly as many, and the
     /// change's own file (index `own_file`) has neither those next to it nor as many of them in another form
     /// (`changed`).
-    pub(super) fn is_clear(
+    pub(super) fn claim(
         &self,
         change: &Range<usize>,
         lost: &[(usize, &[u8])],
         all: &[Chain],
         own_file: Option<usize>,
         changed: &[usize],
-    ) -> bool {
+    ) -> Claim {
         let within = |far: usize| change.start.saturating_sub(far)..change.end + far;
         let around = within(AROUND);
         let own = self.lines_in(&around);
@@ -266,7 +286,8 @@ impl Chain {
             let lines = other.lines_apart(self, &around);
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
             let is_less_kin = self.is_kin && !other.is_kin && other.len() <= self.len() * KIN;
-            if is_part || is_less_kin { lines / KIN } else { lines }
+            let is_foreign = other.is_foreign && !self.is_foreign;
+            if is_part || is_less_kin || is_foreign { lines / KIN } else { lines }
         };
         let rival = all.iter().map(against).max().unwrap_or(0);
         let lines = self.pairs_in(&around);
@@ -277,11 +298,17 @@ impl Chain {
         let gone = near.filter(|(_, line)| !is_weak(line)).count();
         let changed = lines.iter().filter(|(i, _)| changed.binary_search(i).is_ok()).count();
         // A block of which every line stands at the other place went there, if what is in its place is another.
-        let went = own >= WHOLE && own == gone && changed * 4 <= own * 3;
+        let is_all = own >= WHOLE && own == gone;
+        let went = is_all && changed * 4 <= own * 3;
         let stays_changed = !went && changed * 2 >= own;
         let long = self.pairs.len() >= LONG;
         let has_most = own * if long { 3 } else { 2 } >= gone || self.is_heir(change, all);
-        !stays && !stays_changed && sure && own > rival * 2 && has_most
+        let has_no_rival = own > rival * 2 || is_all && own > rival;
+        match !stays && sure && has_no_rival && has_most {
+            true if !stays_changed => Claim::Clear,
+            true if is_all => Claim::Contested,
+            _ => Claim::None,
+        }
     }
 
     /// Tells whether the home is a new file named after the chain's, which may have reworked the lines: it has some

@@ -103,6 +103,7 @@ pub(super) fn merged_again(
         keep_blanks: account.options.keep_blanks,
         release_label: account.themes.release.version.clone().unwrap_or_default(),
         settings: file.settings.clone().unwrap_or_default(),
+        ..MergeOptions::default()
     };
     let merged = merge_file(path, file.kind, &base, &site, &release, &options).ok_or_else(by_hand)?;
     let mut body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;

@@ -94,6 +94,10 @@ impl Walk<'_, '_> {
                 if meeting == Meeting::Clash && !strict && self.set_apart(&site, &release) {
                     meeting = Meeting::Apart;
                 }
+                let goes_with = || site.kind == OpKind::Insert && self.goes_with(&site, &release);
+                if touch && meeting == Meeting::Apart && release.kind == OpKind::Delete && goes_with() {
+                    meeting = Meeting::Clash;
+                }
                 if strict && touch && !matches!(meeting, Meeting::Same) {
                     meeting = Meeting::Clash;
                 }
@@ -401,6 +405,23 @@ impl Walk<'_, '_> {
             && if site.kind == OpKind::Insert { self.site_opens(site) } else { self.release_opens(release) };
         edge(lines, self.context.dialect) == Some(wraps)
             || (apart && solid || opens) && whole(lines, self.context.dialect)
+    }
+
+    /// Tells whether an insertion of the site at the edge of a deletion is written against the lines that are gone, and
+    /// a blank line, or the end of the file, parts both from what stays.
+    fn goes_with(&self, site: &Op, release: &Op) -> bool {
+        let (gap, gone, own) = (site.base.start, &release.base, &self.site.lines[site.side.clone()]);
+        let blank =
+            |lines: &[Line<'_>], at: Option<usize>| at.and_then(|at| lines.get(at)).is_none_or(Line::is_blank);
+        let base = |at: Option<usize>| blank(&self.base.lines, at);
+        let (first, last) = (blank(own, Some(0)), blank(own, own.len().checked_sub(1)));
+        if gap == gone.start {
+            let below = base(Some(gone.end)) || base(gone.end.checked_sub(1));
+            !last && !base(Some(gap)) && (first || base(gap.checked_sub(1))) && below
+        } else {
+            let above = base(gone.start.checked_sub(1)) || base(Some(gone.start));
+            gap == gone.end && !first && !base(gap.checked_sub(1)) && (last || base(Some(gap))) && above
+        }
     }
 
     /// Tells whether an insertion of the site opens a block by indentation alone: the line below it, and none of its
