@@ -8,7 +8,7 @@ mod questions;
 mod regions;
 mod written;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
@@ -88,6 +88,7 @@ pub(crate) fn merge_lines(
         unions: BTreeMap::new(),
         twins: BTreeMap::new(),
         out: Out::new(release.form.line_end),
+        indents: HashMap::new(),
         fates: vec![FateNotes::default(); site_edits.len()],
         decisions: Vec::new(),
         space_lines: 0,
@@ -163,6 +164,8 @@ struct Walk<'a, 'b> {
     /// Site operations that the release did too (by index), with what the release did.
     twins: BTreeMap<usize, usize>,
     out: Out,
+    /// How lines that the site inserted are indented in the result.
+    indents: HashMap<usize, Vec<u8>>,
     fates: Vec<FateNotes>,
     decisions: Vec<TextDecision>,
     space_lines: usize,

@@ -69,6 +69,32 @@ fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     changed * 2 > indented
 }
 
+/// By how many columns a side indented lines deeper that were not indented, and all others that it indented otherwise as
+/// much: it wrapped them.
+fn wrapped_by(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> Option<usize> {
+    let mut by = None;
+    let mut outermost = false;
+    for (b, s) in kept_lines(base, side, ops).map(|(b, s)| (b.indent(), s.indent())).filter(|(b, s)| b != s) {
+        let added = s.strip_suffix(b)?.len();
+        if *by.get_or_insert(added) != added {
+            return None;
+        }
+        outermost |= b.is_empty();
+    }
+    by.filter(|_| outermost)
+}
+
+/// Tells whether a side indents the file by another unit. A conversion leaves lines alone that are not indented.
+fn is_converted(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
+    units_differ(&base.form, &side.form)
+        && mostly_reindented(base, side, ops)
+        && wrapped_by(base, side, ops).is_none()
+}
+
+fn common_divisor(a: usize, b: usize) -> usize {
+    if b == 0 { a } else { common_divisor(b, a % b) }
+}
+
 /// So many lines tell how the indentation of a whole file was converted.
 const CONVERTED: usize = 2000;
 
@@ -148,9 +174,8 @@ impl Forms {
             base: base.form,
             site: site.form,
             release: release.form,
-            site_unit_changed: units_differ(&base.form, &site.form) && mostly_reindented(base, site, site_ops),
-            release_unit_changed: units_differ(&base.form, &release.form)
-                && mostly_reindented(base, release, release_ops),
+            site_unit_changed: is_converted(base, site, site_ops),
+            release_unit_changed: is_converted(base, release, release_ops),
             site_reformatted: false,
             release_trimmed: mostly_trimmed(base, release, release_ops),
             wrapped_by_both: BTreeSet::new(),
@@ -174,6 +199,7 @@ impl Forms {
             (forms.base.unit, forms.release.unit) = converted_units(base, release, release_ops, &base_units);
         }
         forms.share_units();
+        forms.measure_wraps([wrapped_by(base, site, site_ops), wrapped_by(base, release, release_ops)]);
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
         forms.wrapped_by_both = forms.both_wrapped(base, (site, site_ops), (release, release_ops));
@@ -232,6 +258,20 @@ impl Forms {
         }
         let unit = same.iter().find(|form| form.unit_known).map_or(same[0].unit, |form| form.unit);
         same.into_iter().for_each(|form| form.unit = unit);
+    }
+
+    /// Where a side wrapped lines by so many columns, no matter the unit, levels are as small as that takes.
+    fn measure_wraps(&mut self, wrapped_by: [Option<usize>; 2]) {
+        if self.site_unit_changed || self.release_unit_changed {
+            return;
+        }
+        for columns in wrapped_by.into_iter().flatten() {
+            for form in [&mut self.base, &mut self.site, &mut self.release] {
+                if let IndentUnit::Spaces(unit) = form.unit {
+                    form.unit = IndentUnit::Spaces(common_divisor(unit, columns));
+                }
+            }
+        }
     }
 
     /// Tells whether a side spaced most of the lines that a tool would space otherwise: the indented ones and those
@@ -293,11 +333,16 @@ impl Forms {
     pub(crate) fn kept_line<'a>(&self, i: usize, [base, site, release]: [&Line<'a>; 3]) -> Cow<'a, [u8]> {
         let (b, s, r) = (base.content, site.content, release.content);
         let shift = self.site_shift(base, site);
-        if self.wrapped_by_both.contains(&i) {
+        // As deep by chance: for one it is a level more, for the other a larger unit.
+        let alike_by_chance = || s == r && s != b && shift != self.release_shift(base, release);
+        if self.wrapped_by_both.contains(&i) || alike_by_chance() {
             return self.shifted(release, shift);
         }
         if s == b || s == r {
             return Cow::Borrowed(r);
+        }
+        if r == b && shift != 0 && self.release_unit_changed && !self.site_unit_changed {
+            return self.shifted(release, shift);
         }
         if r == b && (!self.follows_release() || (shift != 0 && !self.site_unit_changed)) {
             return Cow::Borrowed(s);

@@ -826,3 +826,31 @@ fn what_is_written_against_a_paragraph_that_the_release_took_out_is_asked_about(
     let apart = base.replace("<p>first", "<b>own</b>\n\n<p>first");
     gives(&PAGE, [base, &apart, &gone], &gone.replace("<p>end", "<b>own</b>\n\n<p>end"));
 }
+
+#[test]
+fn a_wrap_is_written_in_the_unit_that_the_release_converted_to() {
+    let base = "q:before {\n\tcontent: '';\n}\n\n:focus {\n\toutline: 0;\n}\n\nbody {\n\tmargin: 0;\n}\n";
+    let spaces = |text: &str| text.replace('\t', "    ");
+    let own = "@media print {\n\tq:before {\n\t\tcontent: '';\n\t}\n\n\t:focus {\n\t\toutline: 0;\n\t}\n}\n\nbody {\n\tmargin: 0;\n}\n";
+    gives(&STYLE, [base, own, &spaces(base)], &spaces(own));
+}
+
+#[test]
+fn a_wrap_of_all_lines_is_no_conversion() {
+    let base = "<form id=\"find\">\n    <input name=\"q\">\n    <b>go and find</b>\n</form>\n";
+    let deeper: String = base.lines().map(|line| format!("  {line}\n")).collect();
+    let site = format!("<div class=\"own\">\n{deeper}</div>\n");
+    let changed = |text: &str| text.replace("name=\"q\"", "name=\"query\"");
+    gives(&PAGE, [base, &site, &changed(base)], &changed(&site));
+}
+
+#[test]
+fn the_end_of_a_wrap_stands_as_deep_as_its_beginning() {
+    let base =
+        ".a {\n  --top: url(\"top\");\n  --left: url(\"left\"); }\n  .b .a {\n    top: 1px;\n    left: 0; }\n";
+    let wrap = |text: &str| {
+        text.replace("  --top: url(\"top\");\n", "  @media print {\n      --top: url(\"top\");\n  }\n")
+    };
+    let release = base.replace("; }", ";\n}").replace("  .b .a", ".b .a").replace("    left", "  left");
+    gives(&STYLE, [base, &wrap(base), &release], &wrap(&release));
+}

@@ -426,7 +426,7 @@ impl Walk<'_, '_> {
 
     /// Tells whether an insertion of the site opens a block by indentation alone: the line below it, and none of its
     /// own, stands deeper since.
-    fn site_opens(&self, op: &Op) -> bool {
+    pub(super) fn site_opens(&self, op: &Op) -> bool {
         let deeper = |base: &Line<'_>, line: &Line<'_>| self.forms.site_shift(base, line) > 0;
         opens_block(self.base, (self.site, self.site_ops), op, deeper)
     }

@@ -4,7 +4,9 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use super::Walk;
-use crate::merge::ops::{Link, Op};
+use crate::merge::balance::depth_of;
+use crate::merge::gaps::{Edge, edge};
+use crate::merge::ops::{Link, Op, OpKind};
 use crate::merge::out::Source;
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Outcome, Step, Trust};
@@ -12,6 +14,8 @@ use crate::text::{Line, LineEnd, split_lines};
 
 /// Lines ahead in which a line's counterpart is looked for.
 const NEAR: usize = 40;
+/// Lines above the end of a wrap in which its opening is looked for.
+const WRAPPED: usize = 400;
 
 impl<'a> Walk<'a, '_> {
     /// Writes a changed line of the site with the indentation that its base line has in the release.
@@ -100,7 +104,10 @@ impl<'a> Walk<'a, '_> {
         let behind_all = g == self.base.lines.len()
             && self.site.lines[range.start..].iter().any(|l| l.indent().is_empty() && !l.is_blank());
         let reference = (!behind_all)
-            .then(|| self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end)))
+            .then(|| {
+                let by_lines = || self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end));
+                self.opener(op).or_else(|| self.wrapped(op)).or_else(by_lines)
+            })
             .flatten();
         let mut j = range.start;
         let mut next = op.base.start;
@@ -133,6 +140,9 @@ impl<'a> Walk<'a, '_> {
             let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
             let source = self.counterpart(op, j, &mut next).unwrap_or(Source::of_site(j));
             self.out.line(&content, end, source);
+            if op.kind == OpKind::Insert {
+                self.indents.insert(j, Line { content: &content, end: LineEnd::None }.indent().to_vec());
+            }
             j += 1;
         }
         let (outcome, step) = match step {
@@ -171,6 +181,34 @@ impl<'a> Walk<'a, '_> {
             let from = if self.forms.site_unit_changed { as_site } else { base.indent().to_vec() };
             Some((from, self.release.lines[release].indent().to_vec()))
         })
+    }
+
+    /// For lines that open a wrap of the site where the wrapped lines began, the first of those is the reference.
+    fn wrapped(&self, op: &Op) -> Option<(Vec<u8>, Vec<u8>)> {
+        if op.kind != OpKind::Insert || !self.site_opens(op) {
+            return None;
+        }
+        let first = (op.base.start..self.base.lines.len()).find(|i| !self.base.lines[*i].is_blank())?;
+        let release = self.release_ops.links[first].line()?;
+        let stood = self.base.lines[first].indent();
+        let opens_there = self.site.lines[op.side.clone()].iter().any(|line| line.indent() == stood);
+        opens_there.then(|| (stood.to_vec(), self.release.lines[release].indent().to_vec()))
+    }
+
+    /// For lines that close a wrap of the site, the line that opens it is the reference.
+    fn opener(&self, op: &Op) -> Option<(Vec<u8>, Vec<u8>)> {
+        let markup = self.context.dialect.markup;
+        if op.kind != OpKind::Insert
+            || edge(&self.site.lines[op.side.clone()], self.context.dialect) != Some(Edge::Closes)
+        {
+            return None;
+        }
+        let mut open = 0;
+        let opener = (op.side.start.saturating_sub(WRAPPED)..op.side.start).rev().find(|j| {
+            open += depth_of(self.site.lines[*j].trimmed(), markup).1;
+            open > 0
+        })?;
+        Some((self.site.lines[opener].indent().to_vec(), self.indents.get(&opener)?.clone()))
     }
 
     /// Finds a line near a gap that stands on all sides, best one as deep as the lines to be fitted; returns
