@@ -8,7 +8,7 @@ mod questions;
 mod regions;
 mod written;
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
@@ -88,7 +88,7 @@ pub(crate) fn merge_lines(
         unions: BTreeMap::new(),
         twins: BTreeMap::new(),
         out: Out::new(release.form.line_end),
-        indents: HashMap::new(),
+        openers: BTreeMap::new(),
         fates: vec![FateNotes::default(); site_edits.len()],
         decisions: Vec::new(),
         space_lines: 0,
@@ -164,8 +164,8 @@ struct Walk<'a, 'b> {
     /// Site operations that the release did too (by index), with what the release did.
     twins: BTreeMap<usize, usize>,
     out: Out,
-    /// How lines that the site inserted are indented in the result.
-    indents: HashMap<usize, Vec<u8>>,
+    /// How lines of the site that open a wrap are indented in the result.
+    openers: BTreeMap<usize, Vec<u8>>,
     fates: Vec<FateNotes>,
     decisions: Vec<TextDecision>,
     space_lines: usize,

@@ -140,8 +140,8 @@ impl<'a> Walk<'a, '_> {
             let end = own.map_or(LineEnd::None, |r| self.release.lines[r].end);
             let source = self.counterpart(op, j, &mut next).unwrap_or(Source::of_site(j));
             self.out.line(&content, end, source);
-            if op.kind == OpKind::Insert {
-                self.indents.insert(j, Line { content: &content, end: LineEnd::None }.indent().to_vec());
+            if op.kind == OpKind::Insert && depth_of(line.trimmed(), self.context.dialect.markup).1 > 0 {
+                self.openers.insert(j, Line { content: &content, end: LineEnd::None }.indent().to_vec());
             }
             j += 1;
         }
@@ -198,17 +198,19 @@ impl<'a> Walk<'a, '_> {
     /// For lines that close a wrap of the site, the line that opens it is the reference.
     fn opener(&self, op: &Op) -> Option<(Vec<u8>, Vec<u8>)> {
         let markup = self.context.dialect.markup;
-        if op.kind != OpKind::Insert
+        let above = op.side.start.saturating_sub(WRAPPED)..op.side.start;
+        if self.openers.range(above.clone()).next().is_none()
+            || op.kind != OpKind::Insert
             || edge(&self.site.lines[op.side.clone()], self.context.dialect) != Some(Edge::Closes)
         {
             return None;
         }
         let mut open = 0;
-        let opener = (op.side.start.saturating_sub(WRAPPED)..op.side.start).rev().find(|j| {
+        let opener = above.rev().find(|j| {
             open += depth_of(self.site.lines[*j].trimmed(), markup).1;
             open > 0
         })?;
-        Some((self.site.lines[opener].indent().to_vec(), self.indents.get(&opener)?.clone()))
+        Some((self.site.lines[opener].indent().to_vec(), self.openers.get(&opener)?.clone()))
     }
 
     /// Finds a line near a gap that stands on all sides, best one as deep as the lines to be fitted; returns
