@@ -198,17 +198,22 @@ impl<'c> Origin<'c> {
         let homes = Homes::of(additions, &chains);
         let mut homeless: Vec<&Edit> = self.edits.iter().collect();
         let mut out = Found::default();
-        for chain in &chains {
-            let home = &additions.files[chain.file];
-            if homeless.is_empty() || home.triple == self.triple || !chain.is_telling(&base) {
-                continue;
+        let elsewhere: Vec<&Chain> = chains
+            .iter()
+            .filter(|chain| additions.files[chain.file].triple != self.triple && chain.is_telling(&base))
+            .collect();
+        let has = |wanted: Claim, chain: &Chain, stretch: &Range<usize>, edit: &Edit| {
+            self.is_inside(&edit.old, stretch, &base)
+                && chain.claim(&edit.old, &lost, &chains, own_file, &self.changed) == wanted
+        };
+        for chain in &elsewhere {
+            if homeless.is_empty() {
+                break;
             }
+            let home = &additions.files[chain.file];
             let window_lines = homes.lines(chain);
             let (stretch, window) = chain.reach(&base, window_lines);
-            let at_home = |edit: &&Edit| {
-                self.is_inside(&edit.old, &stretch, &base)
-                    && chain.claim(&edit.old, &lost, &chains, own_file, &self.changed) == Claim::Clear
-            };
+            let at_home = |edit: &&Edit| has(Claim::Clear, chain, &stretch, edit);
             let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
             let Some(merged) =
                 self.merged(&base, &site, &stretch, &mut edits, &window_lines[window.clone()], options)
@@ -229,16 +234,11 @@ impl<'c> Origin<'c> {
             });
         }
         let contested = |edit: &&Edit| {
-            chains.iter().find_map(|chain| {
-                let (home, window_lines) = (&additions.files[chain.file], homes.lines(chain));
-                let (stretch, window) = chain.reach(&base, window_lines);
-                let is_contested = home.triple != self.triple
-                    && chain.is_telling(&base)
-                    && self.is_inside(&edit.old, &stretch, &base)
-                    && chain.claim(&edit.old, &lost, &chains, own_file, &self.changed) == Claim::Contested;
-                let change = self.change(edit).filter(|_| is_contested)?;
-                let (lines, path, line) = (edit.old.clone(), home.path.clone(), window.start);
-                Some(Contested { from: self.triple, change, lines, path, line })
+            elsewhere.iter().find_map(|chain| {
+                let (stretch, window) = chain.reach(&base, homes.lines(chain));
+                let change = self.change(edit).filter(|_| has(Claim::Contested, chain, &stretch, edit))?;
+                let (lines, path) = (edit.old.clone(), additions.files[chain.file].path.clone());
+                Some(Contested { from: self.triple, change, lines, path, line: window.start })
             })
         };
         out.contested = homeless.iter().filter_map(contested).collect();

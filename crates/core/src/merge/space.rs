@@ -187,8 +187,7 @@ impl Forms {
             forms.site_reformatted = whole.site;
             forms.release_trimmed = whole.release_trimmed;
             [forms.base.unit, forms.site.unit, forms.release.unit] = whole.units;
-            forms.wrapped_by_both = forms.both_wrapped(base, (site, site_ops), (release, release_ops));
-            return forms;
+            return forms.with_both_wrapped(base, (site, site_ops), (release, release_ops));
         }
         let mut base_units = units_like(base.form.unit);
         if forms.site_unit_changed {
@@ -202,18 +201,17 @@ impl Forms {
         forms.measure_wraps([wrapped_by(base, site, site_ops), wrapped_by(base, release, release_ops)]);
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
-        forms.wrapped_by_both = forms.both_wrapped(base, (site, site_ops), (release, release_ops));
-        forms
+        forms.with_both_wrapped(base, (site, site_ops), (release, release_ops))
     }
 
     /// Finds the base lines that both sides indented by as much where they did not do the same: the stretches that
     /// they indented are not the same, and one begins behind lines that its side put there, as a wrap does.
-    fn both_wrapped(
-        &self,
+    fn with_both_wrapped(
+        mut self,
         base: &Side<'_>,
         (site, site_ops): (&Side<'_>, &Ops),
         (release, release_ops): (&Side<'_>, &Ops),
-    ) -> BTreeSet<usize> {
+    ) -> Self {
         let kept = |i: usize| match (site_ops.links[i], release_ops.links[i]) {
             (Link::Kept(s), Link::Kept(r)) if !base.lines[i].is_blank() => Some((i, s, r)),
             _ => None,
@@ -227,24 +225,24 @@ impl Forms {
             })
             .collect();
         if shifts.iter().all(|(s, r)| *s <= 0 || s != r) {
-            return BTreeSet::new();
+            return self;
         }
         let of_site = runs(shifts.iter().map(|(s, _)| *s));
         let of_release = runs(shifts.iter().map(|(_, r)| *r));
         let wraps = |side: &Side<'_>, ops: &Ops, run: &Range<usize>| {
             ops.puts_above(&base.lines, &side.lines, lines[run.start].0)
         };
-        let mut out = BTreeSet::new();
         for s in &of_site {
             let from = of_release.partition_point(|r| r.end <= s.start);
             for r in of_release[from..].iter().take_while(|r| r.start < s.end) {
                 let alike = shifts[s.start].0 == shifts[r.start].1;
                 if s != r && alike && (wraps(site, site_ops, s) || wraps(release, release_ops, r)) {
-                    out.extend((s.start.max(r.start)..s.end.min(r.end)).map(|k| lines[k].0));
+                    let both = s.start.max(r.start)..s.end.min(r.end);
+                    self.wrapped_by_both.extend(both.map(|k| lines[k].0));
                 }
             }
         }
-        out
+        self
     }
 
     /// Versions that did not change the unit are measured in one and the same, whatever each tells of itself.

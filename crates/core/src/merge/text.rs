@@ -134,10 +134,9 @@ pub(crate) fn merge_checked(
         Context { dialect, options, weak: &weak, from: From::Front, asked, nested: None, follow_moves: true };
     let mut asked = asked.to_vec();
     let mut merged = merge_lines(&b, &s, &r, context);
-    let is_doubted = |edit: &EditFate| options.doubted.iter().any(|lines| meet(lines, &edit.base));
-    let doubted = (0..merged.edits.len()).filter(|k| is_doubted(&merged.edits[*k])).map(|k| (k, Reason::Doubtful));
-    asked.extend(doubted);
     if !options.doubted.is_empty() {
+        let is_doubted = |k: &usize| options.doubted.iter().any(|lines| meet(lines, &merged.edits[*k].base));
+        asked.extend((0..merged.edits.len()).filter(is_doubted).map(|k| (k, Reason::Doubtful)));
         merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
     }
     if asked.len() == merged.edits.len() {

@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use unicode_normalization::UnicodeNormalization;
 
+use super::kind::extension;
 use super::{Digest, Entry, ReadError, Tree};
 use crate::diff::sketch::{Overlap, Sketch, SketchIndex};
 
@@ -337,9 +338,7 @@ fn alike(
     }
     let sketches = olds.iter().map(|k| Ok(Sketch::of(&old.read(*k)?))).collect::<Result<Vec<_>, ReadError>>()?;
     let index = SketchIndex::new(sketches);
-    let extension = |t: &dyn Tree, k: usize| {
-        t.entries()[k].path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default()
-    };
+    let extension = |t: &dyn Tree, k: usize| extension(&t.entries()[k].path);
     let names = Names::of(old);
     let sketched = news.iter().map(|j| Ok(Sketch::of(&new.read(*j)?))).collect::<Result<Vec<_>, ReadError>>()?;
     let kinds: HashSet<String> = olds.iter().map(|k| extension(old, *k)).collect();

@@ -268,9 +268,9 @@ impl Chain {
         (i0..i1, j0..j1)
     }
 
-    /// Tells whether the chain has most of the lost lines around a change, no other has nearly as many, and the
-    /// change's own file (index `own_file`) has neither those next to it nor as many of them in another form
-    /// (`changed`).
+    /// Returns what the place has to say for being the home of a change: clear is a home whose chain has most of the lost
+    /// lines around it, while no other has nearly as many, and the change's own file (index `own_file`) has neither
+    /// those next to it nor as many of them in another form (`changed`).
     pub(super) fn claim(
         &self,
         change: &Range<usize>,

@@ -48,9 +48,10 @@ impl<'a> Walk<'a, '_> {
 
     /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
     pub(super) fn release_lines(&mut self, range: Range<usize>, g: usize) {
-        let (above, below) = self.surrounding_shifts(g);
+        let shifts = self.surrounding_shifts(g);
+        let (above, below) = shifts;
         let around = if above == below { above.unwrap_or(0) } else { 0 };
-        let mut wrap = self.wrap_ending_at(g);
+        let mut wrap = self.wrap_ending_at(g, shifts);
         let mut k = range.start;
         while k < range.end {
             if let Some(at) =
@@ -62,8 +63,9 @@ impl<'a> Walk<'a, '_> {
             }
             let line = self.release.lines[k];
             // What stands deeper than the wrap goes on with a block in it.
-            wrap = wrap.filter(|wrap| line.is_blank() || self.forms.release.measure(line.indent()).levels > *wrap);
-            let content = self.forms.shifted(&line, if wrap.is_some() { 1 } else { around });
+            wrap = wrap
+                .filter(|(level, _)| line.is_blank() || self.forms.release.measure(line.indent()).levels > *level);
+            let content = self.forms.shifted(&line, wrap.map_or(around, |(_, shift)| shift));
             self.out.line(&content, line.end, Source::of_release(k));
             k += 1;
         }
@@ -81,19 +83,18 @@ impl<'a> Walk<'a, '_> {
         (before, after)
     }
 
-    /// The level of a wrap of the site that ends at a gap by indentation alone, with nothing that closes it.
-    fn wrap_ending_at(&self, g: usize) -> Option<usize> {
-        let (above, below) = self.surrounding_shifts(g);
-        if above != Some(1) || below == Some(1) {
-            return None;
-        }
+    /// The level of the one wrap of the site that ends at a gap by indentation alone, with nothing that closes it, and by
+    /// how many levels it is deeper.
+    fn wrap_ending_at(&self, g: usize, (above, below): (Option<isize>, Option<isize>)) -> Option<(usize, isize)> {
+        let shift = above.filter(|shift| *shift > 0 && below != above)?;
         let last = (0..g).rev().find(|i| !self.base.lines[*i].is_blank())?;
         if (last + 1..=g).any(|gap| !self.site_ops.gap(gap).is_empty()) {
             return None;
         }
         let line = self.site_ops.links[last].line()?;
-        let opener = self.site.blocks(line).find(|opener| self.site_ops.puts(*opener))?;
-        Some(self.forms.site.measure(self.site.lines[opener].indent()).levels)
+        let mut openers = self.site.blocks(line).filter(|opener| self.site_ops.puts(*opener));
+        let opener = openers.next().filter(|_| openers.next().is_none())?;
+        Some((self.forms.site.measure(self.site.lines[opener].indent()).levels, shift))
     }
 
     /// Writes lines of the site into gap `g`, fitted to how the release is written there.
