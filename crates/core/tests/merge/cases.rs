@@ -621,6 +621,8 @@ fn a_block_within_a_wrap_goes_on_at_its_end() {
     let site = "def f\n  if own\n    if a\n      one()\n  last()\n";
     let release = base.replace("    one()\n", "    one()\n    two()\n  also()\n");
     gives(&TREE, [base, site, &release], &site.replace("one()\n", "one()\n      two()\n  also()\n"));
+    let far = site.replace("    if a\n      one", "      if a\n        one");
+    gives(&TREE, [base, &far, &release], &far.replace("one()\n", "one()\n        two()\n  also()\n"));
 }
 
 #[test]
