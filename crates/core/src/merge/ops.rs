@@ -371,13 +371,30 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     }
     pairs.reverse();
     // As many lines as before, each with its counterpart in the same place: the order settles what words leave
-    // open.
-    if n == m && pairs.len() == n {
-        for pair in &mut pairs {
-            pair.doubt = false;
+    // open. Where most are told by their words, a few may be by their first one alone.
+    let in_place = |pair: &Pair| pair.base - edit.old.start == pair.side - edit.new.start;
+    if n == m && 2 * pairs.len() >= n && pairs.iter().all(in_place) {
+        let begins_alike = |i: usize, j: usize| {
+            let stays = |key: u32| !weak.is(key) && !moved.has(key);
+            let own = first_word(base.lines[i].trimmed());
+            stays(base.keys[i])
+                && stays(side.keys[j])
+                && own.is_some()
+                && own == first_word(side.lines[j].trimmed())
+        };
+        let paired = |i: usize| pairs.iter().any(|p| p.base == i);
+        let places = || edit.old.clone().zip(edit.new.clone());
+        if places().all(|(i, j)| paired(i) || begins_alike(i, j)) {
+            let in_order = |(i, j)| Pair { base: i, side: j, equal: base.keys[i] == side.keys[j], doubt: false };
+            return places().map(in_order).collect();
         }
     }
     pairs
+}
+
+/// The word that a line begins with, if it does.
+fn first_word(line: &[u8]) -> Option<&[u8]> {
+    tokens(line).next().filter(|t| t.kind == TokenKind::Word).map(|t| t.text)
 }
 
 /// The marks of a line, with a place for each word: `size: 4px;` and `width: 2em;` have the same.

@@ -23,6 +23,13 @@ pub(crate) struct Reformatted {
     units: [IndentUnit; 3],
 }
 
+/// What a side put before each line that it wrapped.
+struct Wrap {
+    indent: Vec<u8>,
+    /// As how many levels it counts: as one where it is none of the file's unit.
+    levels: usize,
+}
+
 /// How the three versions are written, compared.
 pub(crate) struct Forms {
     pub(crate) base: Form,
@@ -36,6 +43,8 @@ pub(crate) struct Forms {
     pub(crate) site_reformatted: bool,
     /// The release took the blanks at the ends of lines out.
     release_trimmed: bool,
+    /// How the site indented all lines that it wrapped.
+    wrap: Option<Wrap>,
     /// Base lines that both indented by as much, each for a wrap of its own: they stand deeper by the sum.
     wrapped_by_both: BTreeSet<usize>,
 }
@@ -69,13 +78,13 @@ fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     changed * 2 > indented
 }
 
-/// By how many columns a side indented lines deeper that were not indented, and all others that it indented otherwise as
-/// much: it wrapped them.
-fn wrapped_by(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> Option<usize> {
+/// By what a side indented lines deeper that were not indented, and all others that it indented otherwise likewise: it
+/// wrapped them.
+fn wrapped_by<'s>(base: &'s Side<'_>, side: &'s Side<'_>, ops: &'s Ops) -> Option<&'s [u8]> {
     let mut by = None;
     let mut outermost = false;
     for (b, s) in kept_lines(base, side, ops).map(|(b, s)| (b.indent(), s.indent())).filter(|(b, s)| b != s) {
-        let added = s.strip_suffix(b)?.len();
+        let added = s.strip_suffix(b)?;
         if *by.get_or_insert(added) != added {
             return None;
         }
@@ -178,6 +187,7 @@ impl Forms {
             release_unit_changed: is_converted(base, release, release_ops),
             site_reformatted: false,
             release_trimmed: mostly_trimmed(base, release, release_ops),
+            wrap: None,
             wrapped_by_both: BTreeSet::new(),
         };
         if let Some(whole) = whole {
@@ -198,7 +208,14 @@ impl Forms {
             (forms.base.unit, forms.release.unit) = converted_units(base, release, release_ops, &base_units);
         }
         forms.share_units();
-        forms.measure_wraps([wrapped_by(base, site, site_ops), wrapped_by(base, release, release_ops)]);
+        let wrap = wrapped_by(base, site, site_ops);
+        if !forms.site_unit_changed && !forms.release_unit_changed {
+            forms.measure_wraps([wrap, wrapped_by(base, release, release_ops)]);
+        }
+        if let Some(indent) = wrap.filter(|_| !forms.site_unit_changed) {
+            let levels = forms.base.measure(indent).levels.max(1);
+            forms.wrap = Some(Wrap { indent: indent.to_vec(), levels });
+        }
         forms.site_reformatted =
             !keep_blanks && (forms.site_unit_changed || forms.mostly_respaced(kept_lines(base, site, site_ops)));
         forms.with_both_wrapped(base, (site, site_ops), (release, release_ops))
@@ -259,11 +276,8 @@ impl Forms {
     }
 
     /// Where a side wrapped lines by so many columns, no matter the unit, levels are as small as that takes.
-    fn measure_wraps(&mut self, wrapped_by: [Option<usize>; 2]) {
-        if self.site_unit_changed || self.release_unit_changed {
-            return;
-        }
-        for columns in wrapped_by.into_iter().flatten() {
+    fn measure_wraps(&mut self, wrapped_by: [Option<&[u8]>; 2]) {
+        for columns in wrapped_by.into_iter().flatten().filter(|by| !by.contains(&b'\t')).map(<[u8]>::len) {
             for form in [&mut self.base, &mut self.site, &mut self.release] {
                 if let IndentUnit::Spaces(unit) = form.unit {
                     form.unit = IndentUnit::Spaces(common_divisor(unit, columns));
@@ -296,6 +310,10 @@ impl Forms {
 
     /// By how many levels the site indents a line deeper than the base did.
     pub(crate) fn site_shift(&self, base: &Line<'_>, site: &Line<'_>) -> isize {
+        let wraps = |wrap: &&Wrap| site.indent().strip_suffix(base.indent()) == Some(&wrap.indent);
+        if let Some(wrap) = self.wrap.as_ref().filter(wraps) {
+            return wrap.levels as isize;
+        }
         self.shift(base, (&self.site, self.site_unit_changed), site)
     }
 
@@ -357,6 +375,10 @@ impl Forms {
             return Cow::Borrowed(line.content);
         }
         let indent = line.indent();
+        let as_wrapped = |wrap: &&Wrap| !self.release_unit_changed && wrap.levels as isize == levels;
+        if let Some(wrap) = self.wrap.as_ref().filter(as_wrapped) {
+            return Cow::Owned([wrap.indent.as_slice(), line.content].concat());
+        }
         let measured = self.release.measure(indent);
         let wanted = Indent { levels: measured.levels.saturating_add_signed(levels), rest: measured.rest };
         let mut out = self.release.write(wanted);

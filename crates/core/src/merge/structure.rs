@@ -9,6 +9,8 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
+mod heads;
+
 use super::align::line_edits;
 use super::lines::MergedLines;
 use super::out::Source;
@@ -135,6 +137,10 @@ impl Tree {
         Tree { parents, mixed: tabs && spaces }
     }
 
+    fn of_text(text: &[u8]) -> Self {
+        Tree::of(&split_lines(text), |_| false)
+    }
+
     /// The blocks around a line, the innermost first. A last line that is empty and has no end is no line of the text,
     /// and in none.
     fn around(&self, line: usize) -> impl Iterator<Item = usize> {
@@ -143,25 +149,44 @@ impl Tree {
     }
 }
 
+/// A result as its blocks are looked at.
+struct Placed {
+    bytes: Vec<u8>,
+    /// Where its lines come from.
+    sources: Vec<Source>,
+    /// Its lines that are part of a question.
+    asked: Vec<bool>,
+}
+
 /// The lines of a result that do not stand in the block that they stood in.
 fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
-    let lines = split_lines(&merged.bytes);
-    let mut asked = vec![false; lines.len()];
+    let mut asked = vec![false; split_lines(&merged.bytes).len()];
     for decision in &merged.decisions {
         asked.iter_mut().take(decision.result.end).skip(decision.result.start).for_each(|a| *a = true);
     }
+    let placed = Placed { bytes: merged.bytes.clone(), sources: merged.sources.clone(), asked };
+    let astray = astray_in(&placed, versions);
+    let [base, _, release] = versions;
+    match (!astray.is_empty()).then(|| heads::put_back(&placed, versions)).flatten() {
+        Some((placed, site)) if astray_in(&placed, [base, &site, release]).is_empty() => Vec::new(),
+        _ => astray,
+    }
+}
+
+fn astray_in(Placed { bytes, sources, asked }: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
+    let lines = split_lines(bytes);
     // Of lines that were merged by words over several nothing is known.
-    let unknown = |at: &usize| merged.sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
+    let unknown = |at: &usize| sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
     let unknown: Vec<usize> = (0..lines.len()).filter(unknown).collect();
     if !unknown.is_empty() {
         return unknown;
     }
     let result = Tree::of(&lines, |at| asked[at]);
-    let [base, site, release] = versions.map(|text| Tree::of(&split_lines(text), |_| false));
+    let [base, site, release] = versions.map(Tree::of_text);
     if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
         return (0..lines.len()).collect();
     }
-    let sources = with_counterparts(&merged.sources, versions);
+    let sources = with_counterparts(sources, versions);
     let homes = |pick: fn(&Source) -> Option<usize>| -> HashMap<usize, usize> {
         sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
     };

@@ -431,6 +431,16 @@ fn a_blank_line_tells_which_of_two_insertions_is_whose() {
 }
 
 #[test]
+fn as_many_lines_as_before_that_begin_alike_are_the_same_lines() {
+    let shade = |kind: &str| format!("  background: {kind}-gradient(center, white 0%, #f7f2d3 100%);\n");
+    let shades: String = ["-moz", "-webkit", "-ms"].map(shade).concat();
+    let base = format!("a {{\n  background: #f7f2d3;\n{shades}}}\n");
+    let site = base.replacen("100%);\n", "100%); /* own */\n", 1);
+    let later = |text: &str| text.replace("#f7f2d3", "rgb(247, 242, 211)").replace("white", "rgb(255, 255, 255)");
+    gives(&STYLE, [&base, &site, &later(&base)], &later(&site));
+}
+
+#[test]
 fn one_line_for_one_line_has_a_place_beside_an_insertion() {
     let base = "export default {\n  progress,\n  overview,\n  fragments,\n};\n";
     let site = base.replace("overview", "mills");
@@ -678,6 +688,19 @@ fn a_line_that_would_come_to_stand_in_another_block_is_a_question() {
 }
 
 #[test]
+fn a_block_whose_first_line_the_site_took_out_goes_on() {
+    let base = "import one\nimport two\n\ndef find(text)\n  query = text\n  if query\n    run(query)\n";
+    let site = base.replace("def find(text)\n", "");
+    // What the release puts into it goes with the lines that are left, wherever these stand.
+    let release = base.replace("  if query\n", "  log(query)\n  if query\n");
+    gives(&TREE, [base, &site, &release], &release.replace("def find(text)\n", ""));
+    let other = release.replace("import two", "# no two here");
+    gives(&TREE, [base, &site, &other], &other.replace("def find(text)\n", ""));
+    // In a block that the site does not have they would mean something else.
+    asks(&TREE, [base, &site, &release.replace("import two", "def new()\n  return 1")], Reason::Doubtful);
+}
+
+#[test]
 fn what_the_release_dropped_comes_with_a_hint() {
     let base = ".a {\n  top: 0;\n}\n.ribbon {\n  color: red;\n  margin: 0;\n}\n.b {\n  top: 1px;\n}\n";
     let site = base.replace("color: red", "color: teal");
@@ -835,6 +858,20 @@ fn a_wrap_is_written_in_the_unit_that_the_release_converted_to() {
     let spaces = |text: &str| text.replace('\t', "    ");
     let own = "@media print {\n\tq:before {\n\t\tcontent: '';\n\t}\n\n\t:focus {\n\t\toutline: 0;\n\t}\n}\n\nbody {\n\tmargin: 0;\n}\n";
     gives(&STYLE, [base, own, &spaces(base)], &spaces(own));
+}
+
+#[test]
+fn a_wrap_is_written_as_the_site_indents_where_the_release_kept_its_unit() {
+    let base = "<h1>Title</h1>\n<p>one thing</p>\n<ul>\n  <li>two</li>\n  <li>and more</li>\n</ul>\n";
+    let wrap = |text: &str, by: &str| {
+        let deeper: String = text.lines().skip(1).map(|line| format!("{by}{line}\n")).collect();
+        format!("<h1>Title</h1>\n<div class=\"own\">\n{deeper}</div>\n")
+    };
+    let release = base.replace("one thing", "one new thing");
+    gives(&PAGE, [base, &wrap(base, "\t"), &release], &wrap(&release, "\t"));
+    // Columns that are no level of the file are one where it is converted.
+    let converted = release.replace("  <li>", "    <li>");
+    gives(&PAGE, [base, &wrap(base, " "), &converted], &wrap(&converted, "    "));
 }
 
 #[test]
