@@ -7,6 +7,7 @@
 //! lines that the release added ([`homes`]). Where enough of them stand together in one place, in order, and in no
 //! other, that is their home, and the stretch is merged there as a small file of its own.
 
+mod chains;
 mod homes;
 
 use std::collections::HashMap;
@@ -14,7 +15,8 @@ use std::ops::Range;
 
 use rayon::prelude::*;
 
-use self::homes::{AROUND, Additions, Chain, Claim};
+use self::chains::{AROUND, Chain, Claim};
+use self::homes::Additions;
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
@@ -212,7 +214,7 @@ impl<'c> Origin<'c> {
             }
             let home = &additions.files[chain.file];
             let window_lines = homes.lines(chain);
-            let (stretch, window) = chain.reach(&base, window_lines);
+            let (stretch, window) = chain.reach(&base, window_lines, self.put_there(home));
             let at_home = |edit: &&Edit| has(Claim::Clear, chain, &stretch, edit);
             let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
             let Some(merged) =
@@ -235,7 +237,8 @@ impl<'c> Origin<'c> {
         }
         let contested = |edit: &&Edit| {
             elsewhere.iter().find_map(|chain| {
-                let (stretch, window) = chain.reach(&base, homes.lines(chain));
+                let added = self.put_there(&additions.files[chain.file]);
+                let (stretch, window) = chain.reach(&base, homes.lines(chain), added);
                 let change = self.change(edit).filter(|_| has(Claim::Contested, chain, &stretch, edit))?;
                 let (lines, path) = (edit.old.clone(), additions.files[chain.file].path.clone());
                 Some(Contested { from: self.triple, change, lines, path, line: window.start })
@@ -244,6 +247,11 @@ impl<'c> Origin<'c> {
         out.contested = homeless.iter().filter_map(contested).collect();
         out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
         out
+    }
+
+    /// The lines added to a file that this one may have been put into as a whole: the release has it no more.
+    fn put_there<'h>(&self, home: &'h homes::Added) -> Option<&'h [Range<usize>]> {
+        self.gone.then_some(home.added.as_slice())
     }
 
     /// The survey's id of an edit.
