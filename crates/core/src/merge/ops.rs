@@ -371,20 +371,17 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     }
     pairs.reverse();
     // As many lines as before, each with its counterpart in the same place: the order settles what words leave
-    // open. Where most are told by their words, a few may be by their first one alone.
+    // open. Where most are told by their words, a few may be by the name that they give a value to.
     let in_place = |pair: &Pair| pair.base - edit.old.start == pair.side - edit.new.start;
     if n == m && 2 * pairs.len() >= n && pairs.iter().all(in_place) {
-        let begins_alike = |i: usize, j: usize| {
+        let names_the_same = |i: usize, j: usize| {
             let stays = |key: u32| !weak.is(key) && !moved.has(key);
-            let own = first_word(base.lines[i].trimmed());
-            stays(base.keys[i])
-                && stays(side.keys[j])
-                && own.is_some()
-                && own == first_word(side.lines[j].trimmed())
+            let own = named(base.lines[i].trimmed());
+            stays(base.keys[i]) && stays(side.keys[j]) && own.is_some() && own == named(side.lines[j].trimmed())
         };
         let paired = |i: usize| pairs.iter().any(|p| p.base == i);
         let places = || edit.old.clone().zip(edit.new.clone());
-        if places().all(|(i, j)| paired(i) || begins_alike(i, j)) {
+        if places().all(|(i, j)| paired(i) || names_the_same(i, j)) {
             let in_order = |(i, j)| Pair { base: i, side: j, equal: base.keys[i] == side.keys[j], doubt: false };
             return places().map(in_order).collect();
         }
@@ -392,9 +389,12 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     pairs
 }
 
-/// The word that a line begins with, if it does.
-fn first_word(line: &[u8]) -> Option<&[u8]> {
-    tokens(line).next().filter(|t| t.kind == TokenKind::Word).map(|t| t.text)
+/// What a line gives a value to, if it does: `size` of `size: 4px;`.
+fn named(line: &[u8]) -> Option<&[u8]> {
+    let mut tokens = tokens(line);
+    let name = tokens.next().filter(|t| t.kind == TokenKind::Word)?;
+    tokens.next().filter(|mark| matches!(mark.text, b":" | b"="))?;
+    Some(name.text)
 }
 
 /// The marks of a line, with a place for each word: `size: 4px;` and `width: 2em;` have the same.

@@ -431,7 +431,7 @@ fn a_blank_line_tells_which_of_two_insertions_is_whose() {
 }
 
 #[test]
-fn as_many_lines_as_before_that_begin_alike_are_the_same_lines() {
+fn as_many_lines_as_before_that_name_the_same_are_the_same_lines() {
     let shade = |kind: &str| format!("  background: {kind}-gradient(center, white 0%, #f7f2d3 100%);\n");
     let shades: String = ["-moz", "-webkit", "-ms"].map(shade).concat();
     let base = format!("a {{\n  background: #f7f2d3;\n{shades}}}\n");
