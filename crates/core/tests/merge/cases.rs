@@ -853,6 +853,18 @@ fn what_is_written_against_a_paragraph_that_the_release_took_out_is_asked_about(
 }
 
 #[test]
+fn what_is_appended_is_asked_about_where_the_release_moved_the_end_away() {
+    let (border, link) =
+        ("  border-color: silver;\n\n  hr {\n    top: 0;\n  }\n", "  .link {\n    color: teal;\n  }\n}\n");
+    let base = format!(".list {{\n  color: navy;\n{border}\n{link}");
+    let site = format!("{base}{border}\n{link}").replace("teal", "pink");
+    let release = format!(".list {{\n  color: navy;\n{link}{border}");
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert_eq!(merged.edits[0].outcome, Outcome::Kept);
+    asks(&STYLE, [&base, &site, &release], Reason::Doubtful);
+}
+
+#[test]
 fn a_wrap_is_written_in_the_unit_that_the_release_converted_to() {
     let base = "q:before {\n\tcontent: '';\n}\n\n:focus {\n\toutline: 0;\n}\n\nbody {\n\tmargin: 0;\n}\n";
     let spaces = |text: &str| text.replace('\t', "    ");

@@ -279,6 +279,9 @@ impl Walk<'_, '_> {
                 to = to.min(moved.start);
             }
         }
+        if from == to {
+            return inner.clone();
+        }
         if inner.start < from || to < inner.end {
             return inner.start.min(deleted.start)..inner.end.max(deleted.end);
         }
