@@ -10,7 +10,7 @@
 mod chains;
 mod homes;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use rayon::prelude::*;
@@ -23,6 +23,7 @@ use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, changed_lines, line_edits, merge_text};
+use crate::text::key::is_weak;
 use crate::text::{Line, Text, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
@@ -197,7 +198,7 @@ impl<'c> Origin<'c> {
         let lost = self.lost_lines();
         let chains = additions.chains(&self.path, &base, &lost);
         let own_file = additions.files.iter().position(|added| added.triple == self.triple);
-        let homes = Homes::of(additions, &chains);
+        let homes = Homes::of(additions, &chains, &lost);
         let mut homeless: Vec<&Edit> = self.edits.iter().collect();
         let mut out = Found::default();
         let elsewhere: Vec<&Chain> = chains
@@ -277,8 +278,16 @@ impl<'c> Origin<'c> {
             tells.then_some((chain.file, lines))
         };
         let kin_first = chains.iter().filter(|chain| chain.is_kin).chain(chains);
-        let (file, lines) = kin_first.filter(elsewhere).find_map(with_it)?;
-        let text = joined(&homes.bodies[&file][lines.clone()]);
+        // Where no chain has the line (there are too many, or its file was another before) it is looked for alone, in a
+        // file that has more of what this one lost.
+        let alone = || {
+            let lines = edit.old.clone().filter(|i| !is_weak(base[*i].trimmed()));
+            let mut all = lines.flat_map(|i| additions.places(base[i].trimmed()));
+            all.find(|(file, _)| additions.files[*file].triple != self.triple && homes.lost[file] >= MUCH)
+                .map(|(file, j)| (*file, *j..*j + 1))
+        };
+        let (file, lines) = kin_first.filter(elsewhere).find_map(with_it).or_else(alone)?;
+        let text = joined(&split_lines(&additions.files[file].body)[lines.clone()]);
         Some(Doubt { from: self.triple, change: self.change(edit)?, to: additions.files[file].triple, lines, text })
     }
 
@@ -342,15 +351,22 @@ struct Homes<'a> {
     chains: &'a [Chain],
     /// The lines of the files that the chains lead to.
     bodies: HashMap<usize, Vec<Line<'a>>>,
+    /// How many of the lost lines each file may have.
+    lost: HashMap<usize, usize>,
 }
 
 impl<'a> Homes<'a> {
-    fn of(additions: &'a Additions, chains: &'a [Chain]) -> Self {
+    fn of(additions: &'a Additions, chains: &'a [Chain], lost: &[(usize, &[u8])]) -> Self {
         let mut bodies = HashMap::new();
         for Chain { file, .. } in chains {
             bodies.entry(*file).or_insert_with(|| split_lines(&additions.files[*file].body));
         }
-        Homes { additions, chains, bodies }
+        let mut in_file = HashMap::new();
+        for (_, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
+            let files: HashSet<usize> = additions.places(line).map(|(file, _)| *file).collect();
+            files.into_iter().for_each(|file| *in_file.entry(file).or_default() += 1);
+        }
+        Homes { additions, chains, bodies, lost: in_file }
     }
 
     fn lines(&self, chain: &Chain) -> &[Line<'a>] {

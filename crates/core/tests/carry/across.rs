@@ -171,6 +171,20 @@ fn where_much_of_a_file_went_its_changes_go_though_little_is_left_beside_them() 
 }
 
 #[test]
+fn a_deleted_line_that_stands_in_a_file_that_was_another_is_asked_about() {
+    // The part of the cut file is what another file became, too: nobody knows whose lines these are.
+    let cut = halls(0..9);
+    let own = cut.replace("  <h2>Hall number 6</h2>\n", "");
+    let out = carried(
+        &[("mill/halls.html", &cut), ("barn/halls.html", &halls(4..9))],
+        &[("mill/halls.html", &own), ("barn/halls.html", &halls(4..9))],
+        &[("mill/halls.html", &halls(0..4)), ("mill/shared/halls.html", &halls(4..9))],
+    );
+    assert_eq!((out.account.totals.open, out.account.totals.already), (1, 0), "{:?}", out.outcomes());
+    assert_eq!(out.account.decisions[0].path, "mill/shared/halls.html");
+}
+
+#[test]
 fn two_homes_are_a_question() {
     let own = BLOCK.replace("the friends of the mill", "our friends of the mill");
     let out = carried(

@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use crate::diff::longest_increasing;
 use crate::diff::sketch::WordBag;
+use crate::merge::ALIKE;
 use crate::text::Line;
 use crate::text::key::is_weak;
 
@@ -88,12 +89,15 @@ impl Chain {
         if let Some(added) = added.filter(|_| self.has_much) {
             let block = added.partition_point(|lines| lines.end <= j0);
             let block = added.get(block).filter(|lines| lines.start <= j0).cloned().unwrap_or(j0..j0);
-            if i0 <= HOLE && block.start < j0 {
-                (i0, j0) = (0, j0.saturating_sub(i0).max(block.start));
+            let solid = |i: &usize| !base[*i].is_blank();
+            let above = j0.saturating_sub(HOLE).max(block.start)..j0;
+            if let Some(first) = (0..i0.min(HOLE)).find(solid).and_then(|i| most_alike(&base[i], home, above)) {
+                (i0, j0) = (0, first);
             }
-            let left = base.len() - i1;
-            if left <= HOLE && block.start < j1 && j1 < block.end {
-                (i1, j1) = (base.len(), (j1 + left).min(block.end));
+            let below = j1..(j1 + HOLE).min(block.end).max(j1);
+            let last = (i1.max(base.len().saturating_sub(HOLE))..base.len()).rev().find(solid);
+            if let Some(last) = last.and_then(|i| most_alike(&base[i], home, below)) {
+                (i1, j1) = (base.len(), last + 1);
             }
         }
         (i0..i1, j0..j1)
@@ -207,6 +211,14 @@ impl Chain {
         let below = |at: usize| self.pairs.partition_point(|(i, _)| *i < at);
         &self.pairs[below(range.start)..below(range.end)]
     }
+}
+
+/// Which of some lines of a home a line became, if one is like it.
+fn most_alike(line: &Line<'_>, home: &[Line<'_>], within: Range<usize>) -> Option<usize> {
+    let words = WordBag::of(line.trimmed());
+    let alike = |j: usize| (words.similarity(&WordBag::of(home[j].trimmed())), j);
+    let best = within.map(alike).max_by(|a, b| a.0.total_cmp(&b.0))?;
+    (best.0 >= ALIKE).then_some(best.1)
 }
 
 /// Lengthens a chain by the lines next to it that are the same there, though they were not added: of two like blocks,

@@ -14,7 +14,7 @@ use super::{SIZE_LIMIT, body};
 use crate::merge::line_edits;
 use crate::text::key::is_weak;
 use crate::text::{Line, split_lines};
-use crate::theme::{ReadError, are_namesakes, dialect_of, extension};
+use crate::theme::{Entry, ReadError, are_namesakes, dialect_of, extension};
 
 /// A line that occurs more often among the release's additions tells nothing about a home.
 const TOO_COMMON: usize = 4;
@@ -70,6 +70,8 @@ pub(super) struct Additions {
     pub(super) files: Vec<Added>,
     /// Where each line was added: file and line.
     places: HashMap<u64, Vec<(usize, usize)>, FixedState>,
+    /// Where each stands in a file that another became: it may have come from that one, or from elsewhere.
+    unsure: HashMap<u64, Vec<(usize, usize)>, FixedState>,
     /// How often each occurs in all that the release changed, added or not.
     counts: Counts,
     /// In how many other files that the release changed it stood before.
@@ -90,19 +92,30 @@ impl Additions {
         let mut additions = Additions {
             files: Vec::new(),
             places: HashMap::default(),
+            unsure: HashMap::default(),
             counts: Counts::default(),
             before: Counts::default(),
         };
-        for Looked { added, lines, all, before } in found.into_iter().flatten() {
+        for Looked { added, lines, unsure, all, before } in found.into_iter().flatten() {
             let count = |counts: &mut Counts, hash| *counts.entry(hash).or_default() += 1;
             all.into_iter().for_each(|hash| count(&mut additions.counts, hash));
             before.into_iter().for_each(|hash| count(&mut additions.before, hash));
-            for (hash, j) in &lines {
-                additions.places.entry(*hash).or_default().push((additions.files.len(), *j));
-            }
-            additions.files.extend(added.filter(|_| !lines.is_empty()));
+            let file = additions.files.len();
+            lines.iter().for_each(|(hash, j)| additions.places.entry(*hash).or_default().push((file, *j)));
+            unsure.iter().for_each(|(hash, j)| additions.unsure.entry(*hash).or_default().push((file, *j)));
+            additions.files.extend(added.filter(|_| !lines.is_empty() || !unsure.is_empty()));
         }
         Ok(additions)
+    }
+
+    /// Where a line was added, or may have come to: the file and the line, each. Not all of very many are told.
+    pub(super) fn places(&self, trimmed: &[u8]) -> impl Iterator<Item = &(usize, usize)> {
+        let hash = hash(trimmed);
+        [&self.places, &self.unsure]
+            .into_iter()
+            .filter_map(move |places| places.get(&hash))
+            .flatten()
+            .take(KIN_PLACES)
     }
 
     /// The chains that lines of a file form among the additions, longest first. A line that is too common counts
@@ -164,6 +177,8 @@ struct Looked {
     added: Option<Added>,
     /// Those that were added to it.
     lines: Vec<Wanted>,
+    /// The others, where the file was another before.
+    unsure: Vec<Wanted>,
     /// All of them, by hash.
     all: Vec<u64>,
     /// Those that it had before.
@@ -181,14 +196,16 @@ fn wanted_lines(
     let entry = &inputs.release.entries()[r];
     let before = base.map(|b| &inputs.base.entries()[b]);
     let own = site.map(|s| &inputs.site.entries()[s]);
-    let known = [before, own].into_iter().flatten().any(|e| e.digest == entry.digest || e.binary);
+    // What stood there as it is has taken nothing in; under another name it may be what a like file lost.
+    let is_known = |e: &Entry| e.binary || e.digest == entry.digest && e.path == entry.path;
+    let known = [before, own].into_iter().flatten().any(is_known);
     if entry.binary || entry.size > SIZE_LIMIT || known {
         return Ok(None);
     }
     let bytes = inputs.release.read(r)?;
     let Some(text) = body(&bytes) else { return Ok(None) };
     let lines = split_lines(&text);
-    let mut found: Vec<Wanted> = lines
+    let found: Vec<Wanted> = lines
         .iter()
         .enumerate()
         .filter(|(_, line)| !is_weak(line.trimmed()))
@@ -199,7 +216,7 @@ fn wanted_lines(
     let before_lines: HashSet<u64> = split_lines(&before).iter().map(|line| hash(line.trimmed())).collect();
     let had: HashSet<u64> = before_lines.intersection(wanted).copied().collect();
     if found.is_empty() {
-        return Ok(Some(Looked { added: None, lines: found, all: Vec::new(), before: had }));
+        return Ok(Some(Looked { added: None, lines: found, unsure: Vec::new(), all: Vec::new(), before: had }));
     }
     let all: Vec<u64> = found.iter().map(|(hash, _)| *hash).collect();
     let dialect = dialect_of(&entry.path, inputs.layout.kind(&entry.path, &bytes), &bytes);
@@ -207,10 +224,13 @@ fn wanted_lines(
     let mut seen = HashSet::new();
     let again: HashSet<u64> = all.iter().copied().filter(|hash| !seen.insert(*hash)).collect();
     let twins = before_lines.intersection(&again).copied().collect();
-    found.retain(|(_, j)| {
+    let is_added = |(_, j): &Wanted| {
         let next = edits.partition_point(|e| e.new.end <= *j);
         edits.get(next).is_some_and(|e| e.new.contains(j))
-    });
+    };
+    let (mut found, kept): (Vec<Wanted>, Vec<Wanted>) = found.into_iter().partition(is_added);
+    let was_another = base.is_some_and(|b| inputs.base.entries()[b].path != entry.path);
+    let unsure = if was_another { kept } else { Vec::new() };
     if let Some(own) = site.map(|s| inputs.site.read(s)).transpose()?.and_then(|own| body(&own)) {
         // What the site put there as well has come with it.
         let own_lines = split_lines(&own);
@@ -221,5 +241,5 @@ fn wanted_lines(
     drop(lines);
     let added = edits.into_iter().map(|edit| edit.new).collect();
     let added = Added { triple: k, path: entry.path.clone(), body: text, is_new: base.is_none(), twins, added };
-    Ok(Some(Looked { added: Some(added), lines: found, all, before: had }))
+    Ok(Some(Looked { added: Some(added), lines: found, unsure, all, before: had }))
 }
