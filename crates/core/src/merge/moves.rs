@@ -86,6 +86,7 @@ pub(crate) fn moved_stretches(
                 taken.range(..stretch.side.end).next_back().is_none_or(|(_, end)| *end <= stretch.side.start);
             if free
                 && !replaced_in_place(base, mover, edit, &run)
+                && !is_beside_its_twin(mover, edits, &run)
                 && (trusted(base, &stretch, &run, weak)
                     || unmistakable(base, &stretch, &run, weak, &once)
                     || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
@@ -108,6 +109,20 @@ fn replaced_in_place(base: &Side<'_>, mover: &Side<'_>, edit: &Edit, run: &[(usi
         bags.iter().any(|bag| own.similarity(bag) >= ALIKE)
     };
     run.len() <= 2 && run.iter().any(|(i, _)| replaced(*i))
+}
+
+/// Tells whether what was put in at a run's home stands beside lines like it, so that those may as well be the new ones:
+/// which of the two moved there is anybody's guess.
+fn is_beside_its_twin(mover: &Side<'_>, edits: &[Edit], run: &[(usize, usize)]) -> bool {
+    let (first, last) = (run[0].1, run[run.len() - 1].1);
+    let at = edits.partition_point(|e| e.new.end <= first);
+    let Some(new) = edits.get(at).filter(|e| e.old.is_empty() && e.new.contains(&last)).map(|e| &e.new) else {
+        return false;
+    };
+    let (keys, most) = (&mover.keys, new.len());
+    let up = (1..=most.min(new.start)).take_while(|n| keys[new.start - n] == keys[new.end - n]).count();
+    let down = (0..most.min(keys.len() - new.end)).take_while(|n| keys[new.start + n] == keys[new.end + n]).count();
+    down > last - new.start || up >= new.end - first
 }
 
 /// Cuts pairs into runs that go on in order on both sides, with small holes.

@@ -576,6 +576,17 @@ fn a_line_of_another_block_is_not_the_line() {
 }
 
 #[test]
+fn which_of_two_twins_side_by_side_moved_there_is_a_question() {
+    let end = "    @media screen and (prefers-reduced-motion: reduce) {\n      animation: none;\n    }\n  }\n}\n";
+    let rule = |name: &str| format!("@mixin {name} {{\n  svg {{\n    animation-name: {name}-stroke;\n\n{end}");
+    let base = format!("{}\n{}", rule("start"), rule("stop"));
+    let above = base.strip_suffix(end).unwrap();
+    let site = format!("{above}{}", end.replace("reduced-motion", "own-motion"));
+    let release = above.trim_end().replace(end, &format!("{end}\n{end}")) + "\n";
+    asks(&STYLE, [&base, &site, &release], Reason::ReleaseDeleted);
+}
+
+#[test]
 fn a_line_that_was_changed_in_place_did_not_move_to_its_new_copy() {
     let base = "setup(all);\n\neach(size in sizes) {\n  print(size);\n}\n\nfinish(all);\n";
     let site = base.replace("each(size in sizes) {", "each(size in sizes) { // own");
