@@ -281,9 +281,10 @@ impl<'c> Origin<'c> {
         // Where no chain has the line (there are too many, or its file was another before) it is looked for alone, in a
         // file that has more of what this one lost.
         let alone = || {
-            let lines = edit.old.clone().filter(|i| !is_weak(base[*i].trimmed()));
-            let mut all = lines.flat_map(|i| additions.places(base[i].trimmed()));
-            all.find(|(file, _)| additions.files[*file].triple != self.triple && homes.lost[file] >= MUCH)
+            let is_wanted = |i: &usize| !is_weak(base[*i].trimmed()) && is_lost(&self.lost, &(*i..*i + 1));
+            let has_more = |file: &usize| homes.lost.get(file).is_some_and(|lines| *lines >= MUCH);
+            let mut all = edit.old.clone().filter(is_wanted).flat_map(|i| additions.places(base[i].trimmed()));
+            all.find(|(file, _)| additions.files[*file].triple != self.triple && has_more(file))
                 .map(|(file, j)| (*file, *j..*j + 1))
         };
         let (file, lines) = kin_first.filter(elsewhere).find_map(with_it).or_else(alone)?;
