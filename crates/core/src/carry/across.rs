@@ -7,20 +7,23 @@
 //! lines that the release added ([`homes`]). Where enough of them stand together in one place, in order, and in no
 //! other, that is their home, and the stretch is merged there as a small file of its own.
 
+mod chains;
 mod homes;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use rayon::prelude::*;
 
-use self::homes::{AROUND, Additions, Chain, Claim};
+use self::chains::{AROUND, Chain, Claim};
+use self::homes::Additions;
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, changed_lines, line_edits, merge_text};
+use crate::text::key::is_weak;
 use crate::text::{Line, Text, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
@@ -116,6 +119,14 @@ pub(crate) fn follow(
         out.doubts.extend(doubts);
         out.contested.extend(contested);
     }
+    for origin in &origins {
+        let goes = |follow: &Follow| follow.from == origin.triple;
+        let went = out.follows.iter().filter(|follow| goes(follow)).flat_map(|follow| follow.site.clone());
+        if !origin.leaves_the_others(went.collect()) {
+            let stay = out.follows.extract_if(.., |follow| goes(follow));
+            out.doubts.extend(stay.flat_map(|follow| follow.doubts));
+        }
+    }
     Ok(out)
 }
 
@@ -195,7 +206,7 @@ impl<'c> Origin<'c> {
         let lost = self.lost_lines();
         let chains = additions.chains(&self.path, &base, &lost);
         let own_file = additions.files.iter().position(|added| added.triple == self.triple);
-        let homes = Homes::of(additions, &chains);
+        let homes = Homes::of(additions, &chains, &lost);
         let mut homeless: Vec<&Edit> = self.edits.iter().collect();
         let mut out = Found::default();
         let elsewhere: Vec<&Chain> = chains
@@ -212,7 +223,7 @@ impl<'c> Origin<'c> {
             }
             let home = &additions.files[chain.file];
             let window_lines = homes.lines(chain);
-            let (stretch, window) = chain.reach(&base, window_lines);
+            let (stretch, window) = chain.reach(&base, window_lines, self.put_there(home));
             let at_home = |edit: &&Edit| has(Claim::Clear, chain, &stretch, edit);
             let mut edits: Vec<&Edit> = homeless.iter().copied().filter(at_home).collect();
             let Some(merged) =
@@ -235,7 +246,8 @@ impl<'c> Origin<'c> {
         }
         let contested = |edit: &&Edit| {
             elsewhere.iter().find_map(|chain| {
-                let (stretch, window) = chain.reach(&base, homes.lines(chain));
+                let added = self.put_there(&additions.files[chain.file]);
+                let (stretch, window) = chain.reach(&base, homes.lines(chain), added);
                 let change = self.change(edit).filter(|_| has(Claim::Contested, chain, &stretch, edit))?;
                 let (lines, path) = (edit.old.clone(), additions.files[chain.file].path.clone());
                 Some(Contested { from: self.triple, change, lines, path, line: window.start })
@@ -244,6 +256,29 @@ impl<'c> Origin<'c> {
         out.contested = homeless.iter().filter_map(contested).collect();
         out.doubts = homeless.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
         out
+    }
+
+    /// Tells whether the other changes of the file are the ones that the survey told, once some went elsewhere: without
+    /// these its lines may line up otherwise, and nobody could say what became of which change.
+    fn leaves_the_others(&self, mut went: Vec<Spot>) -> bool {
+        if went.is_empty() {
+            return true;
+        }
+        let Some(without) = replace_lines(&self.site, &mut went) else { return false };
+        let edits = |site: &[u8]| -> Vec<(Edit, Vec<u8>)> {
+            let lines = split_lines(site);
+            let edits = line_edits(&self.base, site, self.dialect.blanks);
+            edits.into_iter().map(|edit| (edit.clone(), joined(&lines[edit.new]))).collect()
+        };
+        let mut told = edits(&self.site);
+        told.retain(|(edit, _)| went.iter().all(|(lines, _)| *lines != edit.new));
+        let found = edits(&without);
+        told.len() == found.len() && told.iter().zip(&found).all(|(a, b)| (&a.0.old, &a.1) == (&b.0.old, &b.1))
+    }
+
+    /// The lines added to a file that this one may have been put into as a whole: the release has it no more.
+    fn put_there<'h>(&self, home: &'h homes::Added) -> Option<&'h [Range<usize>]> {
+        self.gone.then_some(home.added.as_slice())
     }
 
     /// The survey's id of an edit.
@@ -269,8 +304,17 @@ impl<'c> Origin<'c> {
             tells.then_some((chain.file, lines))
         };
         let kin_first = chains.iter().filter(|chain| chain.is_kin).chain(chains);
-        let (file, lines) = kin_first.filter(elsewhere).find_map(with_it)?;
-        let text = joined(&homes.bodies[&file][lines.clone()]);
+        // Where no chain has the line (there are too many, or its file was another before) it is looked for alone, in a
+        // file that has more of what this one lost.
+        let alone = || {
+            let is_wanted = |i: &usize| !is_weak(base[*i].trimmed()) && is_lost(&self.lost, &(*i..*i + 1));
+            let has_more = |file: &usize| homes.lost.get(file).is_some_and(|lines| *lines >= MUCH);
+            let mut all = edit.old.clone().filter(is_wanted).flat_map(|i| additions.places(base[i].trimmed()));
+            all.find(|(file, _)| additions.files[*file].triple != self.triple && has_more(file))
+                .map(|(file, j)| (*file, *j..*j + 1))
+        };
+        let (file, lines) = kin_first.filter(elsewhere).find_map(with_it).or_else(alone)?;
+        let text = joined(&split_lines(&additions.files[file].body)[lines.clone()]);
         Some(Doubt { from: self.triple, change: self.change(edit)?, to: additions.files[file].triple, lines, text })
     }
 
@@ -334,15 +378,22 @@ struct Homes<'a> {
     chains: &'a [Chain],
     /// The lines of the files that the chains lead to.
     bodies: HashMap<usize, Vec<Line<'a>>>,
+    /// How many of the lost lines each file may have.
+    lost: HashMap<usize, usize>,
 }
 
 impl<'a> Homes<'a> {
-    fn of(additions: &'a Additions, chains: &'a [Chain]) -> Self {
+    fn of(additions: &'a Additions, chains: &'a [Chain], lost: &[(usize, &[u8])]) -> Self {
         let mut bodies = HashMap::new();
         for Chain { file, .. } in chains {
             bodies.entry(*file).or_insert_with(|| split_lines(&additions.files[*file].body));
         }
-        Homes { additions, chains, bodies }
+        let mut in_file = HashMap::new();
+        for (_, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
+            let files: HashSet<usize> = additions.places(line).map(|(file, _)| *file).collect();
+            files.into_iter().for_each(|file| *in_file.entry(file).or_default() += 1);
+        }
+        Homes { additions, chains, bodies, lost: in_file }
     }
 
     fn lines(&self, chain: &Chain) -> &[Line<'a>] {

@@ -435,10 +435,11 @@ impl<'a> Work<'a> {
                 );
             }
         }
-        self.ask_binary(touched, Reason::BothAdded)
+        self.ask_whole(touched, Reason::BothAdded)
     }
 
-    fn ask_binary(&self, touched: &FileChange, reason: Reason) -> Result<FileResult, ReadError> {
+    /// Asks about the file as a whole, with the site's standing meanwhile (or the release's, if that is told).
+    fn ask_whole(&self, touched: &FileChange, reason: Reason) -> Result<FileResult, ReadError> {
         let content = match self.options.leave {
             Leave::Release => self.triple.release.map(Content::Release),
             _ => self.triple.site.map(Content::Site),
@@ -488,7 +489,7 @@ impl<'a> Work<'a> {
                 merge_file(&self.path, self.kind, &texts[0], &texts[1], &texts[2], &self.merge_options()?)
             };
             match merge {
-                None => self.ask_binary(touched, Reason::BothReplaced)?,
+                None => self.ask_whole(touched, Reason::BothReplaced)?,
                 Some(merge) => self.merged(touched, merge, &texts, stamp.as_ref())?,
             }
         };
@@ -569,7 +570,7 @@ impl<'a> Work<'a> {
         let defaults = values.as_ref().map(|v| defaults(&self.path, v, held)).unwrap_or_default();
         let fault = |bytes: &[u8]| checked.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
-            return self.ask_binary(touched, Reason::NotValid);
+            return self.ask_whole(touched, Reason::NotValid);
         }
         let mut result =
             FileResult { path: self.path.clone(), vendor: self.vendor(), defaults, ..FileResult::default() };
@@ -603,8 +604,13 @@ impl<'a> Work<'a> {
         };
         // What went into another file is no edit of this merge.
         let is_stamp = |c: &Change| stamp.is_some_and(|(id, _)| *id == c.id);
-        let here = |c: &&Change| c.what == What::Edited && self.moved_to(&c.id).is_none() && !is_stamp(c);
-        let mut edited = touched.changes.iter().filter(here).zip(&merge.edits);
+        let here = |c: &Change| c.what == What::Edited && self.moved_to(&c.id).is_none() && !is_stamp(c);
+        let at: Vec<usize> = (0..touched.changes.len()).filter(|k| here(&touched.changes[*k])).collect();
+        if at.len() != merge.edits.len() {
+            // The merge told the changes otherwise than the survey: nobody knows what became of which.
+            return self.ask_whole(touched, Reason::Doubtful);
+        }
+        let mut fates = merge.edits.iter();
         for change in &touched.changes {
             let moved_to = self.moved_to(&change.id);
             let mut record = match change.what {
@@ -618,14 +624,13 @@ impl<'a> Work<'a> {
                     record.result = stamped.as_ref().map(|s| Lines::from(&(s.line..s.line + 1)));
                     record
                 }
-                What::Edited => match edited.next() {
-                    Some((_, fate)) => {
+                What::Edited => match fates.next() {
+                    Some(fate) => {
                         let mut record = self.change(change, fate.outcome, fate.step);
                         record.release = Some(Lines::from(&fate.release));
                         record.result = Some(Lines::from(&fate.result));
                         record
                     }
-                    // The merge and the survey number changes alike; if ever not, it must not pass as done.
                     None => self.change(change, Outcome::Open, None),
                 },
                 What::Whitespace if merge.space_follows_release => {
@@ -636,7 +641,6 @@ impl<'a> Work<'a> {
             record.result_path = Some(moved_to.unwrap_or(&self.path).to_string());
             result.changes.push(record);
         }
-        let at: Vec<usize> = (0..touched.changes.len()).filter(|k| here(&&touched.changes[*k])).collect();
         let mut seen = std::collections::HashMap::new();
         for open in &merge.decisions {
             let mut hanging: Vec<usize> = open.edits.iter().filter_map(|e| at.get(*e)).copied().collect();

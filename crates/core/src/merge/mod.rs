@@ -37,7 +37,7 @@ mod tokens;
 
 pub use align::line_edits;
 pub use balance::{Balance, balance};
-pub(crate) use ops::changed_lines;
+pub(crate) use ops::{ALIKE, changed_lines};
 pub use text::merge_text;
 
 use std::fmt;

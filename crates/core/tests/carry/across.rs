@@ -143,6 +143,48 @@ fn a_file_that_was_reworked_into_another_takes_its_changes_along() {
 }
 
 #[test]
+fn where_much_of_a_file_went_its_changes_go_though_little_is_left_beside_them() {
+    let sign = |n: usize, text: &str| format!("<li id=\"sign-{n}\">\n  <b>{text} number {n}</b>\n</li>\n");
+    let signs = |text: &str, range: std::ops::Range<usize>| -> String { range.map(|n| sign(n, text)).collect() };
+    let list = |title: &str, middle: &str| {
+        format!(
+            "<h2 class=\"{title}\">Signs of the house</h2>\n{}{middle}{}",
+            signs("Sign of a hall", 1..9),
+            signs("Sign of a gate", 20..29)
+        )
+    };
+    let old = list("list", &signs("Notice", 9..20));
+    // Of the lines beside the change most were reworked, and another file has as many of them.
+    let new =
+        list("list wide", &(signs("Reworked notice", 9..14) + &sign(14, "Notice") + &signs("Remark", 15..20)));
+    let own =
+        |text: &str, id: &str| text.replace(id, &format!("{id} lang=\"en\"")).replace("<h2", "<h2 id=\"own\"");
+    let (home, other) = ("<h1>Home</h1>\n<p>welcome to it</p>\n", "<h1>Other</h1>\n");
+    let out = carried(
+        &[("home.html", home), ("other.html", other), ("signs.html", &old)],
+        &[("home.html", home), ("other.html", other), ("signs.html", &own(&old, "id=\"sign-14\""))],
+        &[("home.html", &format!("{home}{new}")), ("other.html", &format!("{other}{}", sign(14, "Notice")))],
+    );
+    assert!(out.account.decisions.is_empty(), "{:?}", out.account.decisions);
+    // Its first line goes along, though it has another form there.
+    assert_eq!(out.files["home.html"], format!("{home}{}", own(&new, "id=\"sign-14\"")));
+}
+
+#[test]
+fn a_deleted_line_that_stands_in_a_file_that_was_another_is_asked_about() {
+    // The part of the cut file is what another file became, too: nobody knows whose lines these are.
+    let cut = halls(0..9);
+    let own = cut.replace("  <h2>Hall number 6</h2>\n", "");
+    let out = carried(
+        &[("mill/halls.html", &cut), ("barn/halls.html", &halls(4..9))],
+        &[("mill/halls.html", &own), ("barn/halls.html", &halls(4..9))],
+        &[("mill/halls.html", &halls(0..4)), ("mill/shared/halls.html", &halls(4..9))],
+    );
+    assert_eq!((out.account.totals.open, out.account.totals.already), (1, 0), "{:?}", out.outcomes());
+    assert_eq!(out.account.decisions[0].path, "mill/shared/halls.html");
+}
+
+#[test]
 fn two_homes_are_a_question() {
     let own = BLOCK.replace("the friends of the mill", "our friends of the mill");
     let out = carried(
@@ -328,4 +370,21 @@ fn strict_trust_follows_nothing() {
         CarryOptions { trust: Trust::Strict, ..CarryOptions::default() },
     );
     assert_eq!((out.account.totals.open, out.files["part.html"].as_str()), (1, BLOCK));
+}
+
+#[test]
+fn what_goes_elsewhere_leaves_the_other_changes_as_they_were_told() {
+    // Without the last change the others would line up otherwise.
+    let (third, first, own) =
+        ("  <i>third thing</i>\n", "<p>first thing to say</p>\n", "<b>something own here</b>\n");
+    let base = format!("{third}{third}{first}{own}{third}\n{third}");
+    let moved = format!("{third}<p>second thing to say</p>\n{third}{third}{third}");
+    let out = carried(
+        &[("a.html", &base)],
+        &[("a.html", &format!("{first}{first}{own}"))],
+        &[("a.html", ""), ("b.html", &moved)],
+    );
+    for change in &out.account.changes {
+        assert_eq!(change.outcome == Outcome::Open, change.decision.is_some(), "{change:?}");
+    }
 }

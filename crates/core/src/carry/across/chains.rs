@@ -1,0 +1,298 @@
+//! Lines of a file that stand together in another place, and what that says.
+
+use std::collections::HashMap;
+use std::ops::Range;
+
+use crate::diff::longest_increasing;
+use crate::diff::sketch::WordBag;
+use crate::merge::ALIKE;
+use crate::text::Line;
+use crate::text::key::is_weak;
+
+/// Lines in a row that may be new or gone within a stretch.
+const HOLE: usize = 8;
+/// Chains that a line is tried to lengthen, at most: repetitive files have very many.
+const TRIED: usize = 32;
+/// How far a chain goes on over lines that were there.
+const FAR: usize = 32;
+/// How far around a change a home is compared with others.
+pub(super) const AROUND: usize = 8;
+/// How far from a change lines are next to it.
+const NEXT: usize = 3;
+/// How many words are enough to tell a home, where one line, two lines, or more have them.
+const ENOUGH_WORDS: [usize; 3] = [14, 10, 6];
+/// A chain this long tells by its length as well, not only by its share of what was lost around a change.
+const LONG: usize = 8;
+/// Where the name tells which file a part came from, or the lines go on in one place, so many times fewer lines speak
+/// for another.
+const KIN: usize = 3;
+/// How often lines are looked for between others that are in order.
+const DEPTH: usize = 8;
+/// How many lines, and what share of the lost ones in percent, tell that a file was put into another.
+pub(super) const WHOLE: usize = 4;
+const WHOLE_SHARE: usize = 25;
+
+/// A line of the base, and the one at its home that it is.
+pub(super) type FromTo = (usize, usize);
+
+/// What a place has to say for being the home of a change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Claim {
+    /// It is the home, and no other place is.
+    Clear,
+    /// It has all the lines as they were, but the change's own file has each of them in another form.
+    Contested,
+    /// Too little.
+    None,
+}
+
+/// Lines of a file that stand in the same order in an added place, with small holes.
+pub(super) struct Chain {
+    /// The index of the place's file in [`Additions::files`].
+    pub(super) file: usize,
+    /// The name of that file says that it came from this one.
+    pub(super) is_kin: bool,
+    /// That file is written in another language.
+    pub(super) is_foreign: bool,
+    /// It has a good part of all lines that the file lost: the file was put there.
+    pub(super) has_much: bool,
+    /// The lines: where they were, and where they are.
+    pub(super) pairs: Vec<FromTo>,
+    /// Those that could as well be others, where they were: very many files have them, or their home had one before.
+    pub(super) vague: Vec<usize>,
+}
+
+impl Chain {
+    /// Tells whether the chain has enough words to be no chance.
+    pub(super) fn is_telling(&self, base: &[Line<'_>]) -> bool {
+        let words: usize = self.pairs.iter().map(|(i, _)| WordBag::of(base[*i].trimmed()).word_count()).sum();
+        words >= ENOUGH_WORDS[self.pairs.len().min(ENOUGH_WORDS.len()) - 1]
+    }
+
+    /// The stretch of the base, and the lines at its home, as far as they are alike beyond the chain's own lines. Where
+    /// the file was put there as a whole, the first and last lines that the home has instead of its own go with it:
+    /// `added` are all that were added to the home.
+    pub(super) fn reach(
+        &self,
+        base: &[Line<'_>],
+        home: &[Line<'_>],
+        added: Option<&[Range<usize>]>,
+    ) -> (Range<usize>, Range<usize>) {
+        let (mut i0, mut j0) = self.pairs[0];
+        let (mut i1, mut j1) = self.pairs.last().map_or((i0, j0), |(i, j)| (i + 1, j + 1));
+        while i0 > 0 && j0 > 0 && base[i0 - 1].trimmed() == home[j0 - 1].trimmed() {
+            (i0, j0) = (i0 - 1, j0 - 1);
+        }
+        while i1 < base.len() && j1 < home.len() && base[i1].trimmed() == home[j1].trimmed() {
+            (i1, j1) = (i1 + 1, j1 + 1);
+        }
+        if let Some(added) = added.filter(|_| self.has_much) {
+            let block = added.partition_point(|lines| lines.end <= j0);
+            let block = added.get(block).filter(|lines| lines.start <= j0).cloned().unwrap_or(j0..j0);
+            let solid = |i: &usize| !base[*i].is_blank();
+            let above = j0.saturating_sub(HOLE).max(block.start)..j0;
+            if let Some(first) = (0..i0.min(HOLE)).find(solid).and_then(|i| most_alike(&base[i], home, above)) {
+                (i0, j0) = (0, first);
+            }
+            let below = j1..(j1 + HOLE).min(block.end).max(j1);
+            let last = (i1.max(base.len().saturating_sub(HOLE))..base.len()).rev().find(solid);
+            if let Some(last) = last.and_then(|i| most_alike(&base[i], home, below)) {
+                (i1, j1) = (base.len(), last + 1);
+            }
+        }
+        (i0..i1, j0..j1)
+    }
+
+    /// Returns what the place has to say for being the home of a change: clear is a home whose chain has most of the lost
+    /// lines around it, while no other has nearly as many, and the change's own file (index `own_file`) has neither
+    /// those next to it nor as many of them in another form (`changed`).
+    pub(super) fn claim(
+        &self,
+        change: &Range<usize>,
+        lost: &[(usize, &[u8])],
+        all: &[Chain],
+        own_file: Option<usize>,
+        changed: &[usize],
+    ) -> Claim {
+        let within = |far: usize| change.start.saturating_sub(far)..change.end + far;
+        let around = within(AROUND);
+        let own = self.lines_in(&around);
+        let against = |other: &Chain| {
+            let lines = other.lines_apart(self, &around);
+            let is_part = other.file == self.file && other.len() * KIN <= self.len();
+            let is_less_kin = self.is_kin && !other.is_kin && other.len() <= self.len() * KIN;
+            let has_more = |one: &Chain, other: &Chain| one.has_much && !other.has_much;
+            let is_less = has_more(self, other) && (self.is_kin || !other.is_kin);
+            let is_foreign = other.is_foreign && !self.is_foreign;
+            match lines {
+                _ if is_part || is_less_kin || is_less || is_foreign => lines / KIN,
+                _ if has_more(other, self) => lines * 2,
+                _ => lines,
+            }
+        };
+        let rival = all.iter().map(against).max().unwrap_or(0);
+        let lines = self.pairs_in(&around);
+        let sure = self.has_much || lines.iter().any(|(i, _)| self.vague.binary_search(i).is_err());
+        let stays = all.iter().any(|other| Some(other.file) == own_file && other.lines_in(&within(NEXT)) > 0);
+        let from = lost.partition_point(|(i, _)| *i < around.start);
+        let near = lost[from..].iter().take_while(|(i, _)| *i < around.end);
+        let gone = near.filter(|(_, line)| !is_weak(line)).count();
+        let changed = lines.iter().filter(|(i, _)| changed.binary_search(i).is_ok()).count();
+        // A block of which every line stands at the other place went there, if what is in its place is another.
+        let is_all = own >= WHOLE && own == gone;
+        let went = is_all && changed * 4 <= own * 3;
+        let stays_changed = !went && changed * 2 >= own;
+        let long = self.pairs.len() >= LONG;
+        let has_most = own * if long { 3 } else { 2 } >= gone || self.has_much || self.is_heir(change, all);
+        let has_no_rival = own > rival * 2 || is_all && own > rival;
+        match !stays && sure && has_no_rival && has_most {
+            true if !stays_changed => Claim::Clear,
+            true if is_all => Claim::Contested,
+            _ => Claim::None,
+        }
+    }
+
+    /// Tells whether the home is a new file named after the chain's, which may have reworked the lines: it has some
+    /// beside a change, and no other file has more.
+    fn is_heir(&self, change: &Range<usize>, all: &[Chain]) -> bool {
+        let is_first = || all.iter().all(|other| other.file == self.file || other.len() <= self.len());
+        self.is_kin && self.has_near(change) && is_first()
+    }
+
+    /// How many lines the chain has.
+    pub(super) fn len(&self) -> usize {
+        self.pairs.len()
+    }
+
+    /// Where the lines of a range are: those that the chain has, or, where they are too weak for a chain, those that
+    /// stand there next to its lines, or at the end of both files.
+    pub(super) fn lines_of(
+        &self,
+        range: &Range<usize>,
+        base: &[Line<'_>],
+        home: &[Line<'_>],
+    ) -> Option<Range<usize>> {
+        let mut own = self.pairs_in(range).iter().map(|(_, j)| *j);
+        if let Some(first) = own.next() {
+            return Some(first..own.next_back().unwrap_or(first) + 1);
+        }
+        let next = self.pairs.partition_point(|(i, _)| *i < range.start);
+        let before = next.checked_sub(1).map(|k| self.pairs[k]);
+        let behind = self.pairs.get(next).copied().unwrap_or((base.len(), home.len()));
+        let down = before.and_then(|(i, j)| {
+            let there = |k: usize| home.get(j + k - i).is_some_and(|line| line.trimmed() == base[k].trimmed());
+            (i..range.end).all(there).then(|| j + range.start - i..j + range.end - i)
+        });
+        let up = || {
+            let (i, j) = behind;
+            let there = |k: usize| (j + k).checked_sub(i).is_some_and(|at| home[at].trimmed() == base[k].trimmed());
+            (range.start..i).all(there).then(|| j + range.start - i..j + range.end - i)
+        };
+        down.or_else(up)
+    }
+
+    /// Tells whether the chain has lines of a range and next to it, two at least.
+    pub(super) fn has_near(&self, range: &Range<usize>) -> bool {
+        self.lines_in(&(range.start.saturating_sub(NEXT)..range.end + NEXT)) >= 2
+    }
+
+    /// How many lines of a range the chain has at other places than another chain.
+    fn lines_apart(&self, other: &Chain, range: &Range<usize>) -> usize {
+        let own = self.pairs_in(range);
+        own.iter().filter(|pair| self.file != other.file || other.pairs.binary_search(pair).is_err()).count()
+    }
+
+    fn lines_in(&self, range: &Range<usize>) -> usize {
+        self.pairs_in(range).len()
+    }
+
+    /// The pairs of the lines in a range.
+    fn pairs_in(&self, range: &Range<usize>) -> &[FromTo] {
+        let below = |at: usize| self.pairs.partition_point(|(i, _)| *i < at);
+        &self.pairs[below(range.start)..below(range.end)]
+    }
+}
+
+/// Which of some lines of a home a line became, if one is like it.
+fn most_alike(line: &Line<'_>, home: &[Line<'_>], within: Range<usize>) -> Option<usize> {
+    let words = WordBag::of(line.trimmed());
+    let alike = |j: usize| (words.similarity(&WordBag::of(home[j].trimmed())), j);
+    let best = within.map(alike).max_by(|a, b| a.0.total_cmp(&b.0))?;
+    (best.0 >= ALIKE).then_some(best.1)
+}
+
+/// Lengthens a chain by the lines next to it that are the same there, though they were not added: of two like blocks,
+/// the one that goes on as before may be the moved one.
+pub(super) fn go_on(pairs: &mut Vec<FromTo>, base: &[Line<'_>], home: &[Line<'_>], telling: &[usize]) {
+    let (first, last) = (pairs[0], *pairs.last().unwrap_or(&pairs[0]));
+    let alike = |(i, j): &FromTo| base[*i].trimmed() == home[*j].trimmed();
+    let tells = |(i, _): &FromTo| telling.binary_search(i).is_ok();
+    let up = (1..=first.0.min(first.1).min(FAR)).map(|n| (first.0 - n, first.1 - n)).take_while(alike);
+    let mut all: Vec<FromTo> = up.filter(tells).collect();
+    all.reverse();
+    all.append(pairs);
+    let room = (base.len() - last.0).min(home.len() - last.1).min(FAR);
+    all.extend((1..room).map(|n| (last.0 + n, last.1 + n)).take_while(alike).filter(tells));
+    *pairs = all;
+}
+
+/// Strings the pairs of a file (in order of the base) together, whatever the holes, where it has a good part of what
+/// was lost: one file was put into the other, and reworked.
+pub(super) fn whole(pairs: &[FromTo], telling: &[usize]) -> Option<Vec<FromTo>> {
+    let anchors = in_order(pairs);
+    let (first, last) = (anchors.first()?.0, anchors.last()?.0);
+    let below = |at: usize| telling.partition_point(|i| *i < at);
+    let lost = below(last + 1) - below(first);
+    let has_part = anchors.len() >= WHOLE && anchors.len() * 100 >= lost * WHOLE_SHARE;
+    has_part.then(|| filled(pairs, anchors, DEPTH))
+}
+
+/// The most pairs that stand in order, of those whose lines have no other place and are no other's.
+fn in_order(pairs: &[FromTo]) -> Vec<FromTo> {
+    let (mut old, mut new) = (HashMap::<usize, usize>::new(), HashMap::<usize, usize>::new());
+    for (i, j) in pairs {
+        *old.entry(*i).or_default() += 1;
+        *new.entry(*j).or_default() += 1;
+    }
+    let alone: Vec<FromTo> = pairs.iter().copied().filter(|(i, j)| old[i] == 1 && new[j] == 1).collect();
+    longest_increasing(&alone)
+}
+
+/// Adds the pairs between others that are in order, too: those that are alone there.
+fn filled(pairs: &[FromTo], anchors: Vec<FromTo>, depth: usize) -> Vec<FromTo> {
+    if depth == 0 {
+        return anchors;
+    }
+    let mut out: Vec<FromTo> = Vec::with_capacity(anchors.len());
+    for (i, j) in anchors {
+        if let Some((above_i, above_j)) = out.last().copied() {
+            let from = pairs.partition_point(|pair| pair.0 <= above_i);
+            let to = pairs.partition_point(|pair| pair.0 < i);
+            let between: Vec<FromTo> =
+                pairs[from..to].iter().copied().filter(|pair| above_j < pair.1 && pair.1 < j).collect();
+            let anchors = in_order(&between);
+            if !anchors.is_empty() {
+                out.extend(filled(&between, anchors, depth - 1));
+            }
+        }
+        out.push((i, j));
+    }
+    out
+}
+
+/// Cuts pairs (in order of the base) into chains that go on in order, with small holes.
+pub(super) fn chains(pairs: &[FromTo]) -> Vec<Vec<FromTo>> {
+    let mut out: Vec<Vec<FromTo>> = Vec::new();
+    for pair in pairs {
+        let fits = |chain: &&mut Vec<FromTo>| {
+            chain.last().is_some_and(|(i, j)| {
+                pair.0 > *i && pair.1 > *j && pair.0 - i <= HOLE + 1 && pair.1 - j <= HOLE + 1
+            })
+        };
+        match out.iter_mut().rev().take(TRIED).find(fits) {
+            Some(chain) => chain.push(*pair),
+            None => out.push(vec![*pair]),
+        }
+    }
+    out
+}
