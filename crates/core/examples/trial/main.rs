@@ -260,9 +260,9 @@ fn show_failures(tried: &[Tried], wanted: &Wanted) {
 
 fn print_case(one: &Tried) {
     let got = String::from_utf8_lossy(&one.merged.bytes);
-    let plain = one.plain.map(|(verdict, lines)| {
-        format!(" {} lines marked, in a plain merge {lines} ({verdict:?})", marked(&got))
-    });
+    let plain = one
+        .plain
+        .map(|(verdict, lines)| format!(" {} lines marked, in a plain merge {lines} ({verdict:?})", marked(&got)));
     println!("=== {} {:?} {}{}", one.name, one.verdict, one.label, plain.unwrap_or_default());
     let reasons: Vec<String> = one.merged.decisions.iter().map(|d| format!("{:?}", d.reason)).collect();
     println!("{}", reasons.join(", "));

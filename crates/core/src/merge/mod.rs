@@ -15,6 +15,7 @@
 //! * [`space`]: white space and line ends, which are form and not content
 //! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
 //! * [`hints`]: what may be the answer to a question
+//! * [`literal`]: a second opinion, for changes that do not touch to the letter
 //! * [`balance`]: counting brackets and tags before trusting a result
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable
@@ -25,6 +26,7 @@ mod balance;
 mod gaps;
 mod hints;
 mod lines;
+mod literal;
 mod moves;
 mod ops;
 mod out;

@@ -159,7 +159,7 @@ struct Placed {
 }
 
 /// The lines of a result that do not stand in the block that they stood in.
-fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
+pub(crate) fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     let mut asked = vec![false; split_lines(&merged.bytes).len()];
     for decision in &merged.decisions {
         asked.iter_mut().take(decision.result.end).skip(decision.result.start).for_each(|a| *a = true);

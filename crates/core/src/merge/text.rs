@@ -7,8 +7,9 @@ use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, merge_lines};
-use super::structure::merge_indented;
-use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
+use super::literal::merge_literally;
+use super::structure::{lines_astray, merge_indented};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
 use crate::text::token::tokens;
@@ -104,7 +105,10 @@ fn merge_bodies(
         _ => merge_checked(base, site, release, dialect, options, &[]),
     };
     let merged = once(base, site, release);
-    if options.trust != Trust::Strict || !merged.decisions.is_empty() {
+    if options.trust != Trust::Strict {
+        return second_opinion(&merged, [base, site, release], dialect, options).unwrap_or(merged);
+    }
+    if !merged.decisions.is_empty() {
         return merged;
     }
     // Strictly, what is settled is settled from either side: else chance lined the files up.
@@ -114,6 +118,38 @@ fn merge_bodies(
     }
     let all: Vec<_> = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
     merge_checked(base, site, release, dialect, options, &all)
+}
+
+/// Returns the merge to the letter, if there is one, and what was merged is in question or differs from it in more than
+/// white space without a move.
+fn second_opinion(
+    merged: &MergedLines,
+    versions: [&[u8]; 3],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> Option<MergedLines> {
+    let questions = [Reason::Doubtful, Reason::Unbalanced, Reason::PlaceOpen, Reason::BothInserted];
+    let plain = |fate: &EditFate| match fate.step {
+        None | Some(Step::Neighbour | Step::Space | Step::Words) => fate.outcome != Outcome::Already,
+        Some(_) => fate.outcome == Outcome::Open,
+    };
+    let open_to_it = merged.decisions.iter().all(|decision| questions.contains(&decision.reason))
+        && merged.edits.iter().all(plain)
+        && options.doubted.is_empty()
+        && !merged.space_follows_release;
+    if !open_to_it {
+        return None;
+    }
+    let settled = merged.decisions.is_empty();
+    let wanted = |literal: &MergedLines| !settled || !words(&merged.bytes).eq(words(&literal.bytes));
+    let literal = merge_literally(versions, dialect, wanted)?;
+    let in_place = dialect.blanks != Blanks::IndentIsMeaning || lines_astray(&literal, versions).is_empty();
+    in_place.then_some(MergedLines { space_lines: merged.space_lines, ..literal })
+}
+
+/// The text without its white space.
+fn words(text: &[u8]) -> impl Iterator<Item = u8> {
+    text.iter().copied().filter(|byte| !byte.is_ascii_whitespace())
 }
 
 /// Merges and checks the result; the site edits in `asked` are questions from the start.
@@ -218,7 +254,7 @@ fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
 }
 
 /// Telling lines that stand once in the base and once in the release.
-struct Landmarks<'a> {
+pub(crate) struct Landmarks<'a> {
     base: &'a Side<'a>,
     release: &'a Side<'a>,
     /// Where the release has each.
@@ -228,7 +264,7 @@ struct Landmarks<'a> {
 }
 
 impl<'a> Landmarks<'a> {
-    fn of(base: &'a Side<'a>, release: &'a Side<'a>, weak: &Weak) -> Self {
+    pub(crate) fn of(base: &'a Side<'a>, release: &'a Side<'a>, weak: &Weak) -> Self {
         let repeated = Repeated::of(&[base, release]);
         let marks = |key: &u32| !weak.is(*key) && !repeated.has(*key);
         let at =
@@ -240,37 +276,38 @@ impl<'a> Landmarks<'a> {
     /// Tells whether a site edit was done where a landmark says that it belongs: its lines and one beside them, or for an
     /// insertion the lines around it, stand in the release as they do in the base, and one of them is a landmark. One
     /// line alone may have been changed in its place, and stand elsewhere anew, unless its block is a landmark too.
-    fn confirm(&self, edit: &EditFate) -> bool {
-        let old = &edit.base;
+    /// `old` are the lines of the base, `at` is where they begin in the release.
+    pub(crate) fn confirm(&self, old: &Range<usize>, at: usize) -> bool {
         let above = old.start.saturating_sub(1);
+        let place = (old.start, at);
         if old.is_empty() {
-            return self.stands(above..old.end + 1, edit);
+            return self.stands(above..old.end + 1, place);
         }
-        old.len() > 1 && self.stands(old.clone(), edit)
-            || self.stands(above..old.end, edit)
-            || self.stands(old.start..old.end + 1, edit)
-            || self.has_lines(old.clone(), edit) && self.in_its_block(edit)
+        old.len() > 1 && self.stands(old.clone(), place)
+            || self.stands(above..old.end, place)
+            || self.stands(old.start..old.end + 1, place)
+            || self.has_lines(old.clone(), place) && self.in_its_block(place)
     }
 
     /// Tells whether some lines of the base, at least two that are not blank, stand in the release around an edit's
-    /// place, with a landmark among them.
-    fn stands(&self, known: Range<usize>, edit: &EditFate) -> bool {
+    /// place (in base and release), with a landmark among them.
+    fn stands(&self, known: Range<usize>, place: (usize, usize)) -> bool {
         let solid = self.base.keys.get(known.clone()).into_iter().flatten().filter(|key| Some(**key) != self.blank);
-        solid.count() > 1 && self.has_lines(known, edit)
+        solid.count() > 1 && self.has_lines(known, place)
     }
 
     /// Tells whether some lines of the base stand in the release around an edit's place, with a landmark among them.
-    fn has_lines(&self, known: Range<usize>, edit: &EditFate) -> bool {
+    fn has_lines(&self, known: Range<usize>, (from, to): (usize, usize)) -> bool {
         let Some(lines) = self.base.keys.get(known.clone()) else { return false };
-        let Some(start) = edit.release.start.checked_sub(edit.base.start - known.start) else { return false };
+        let Some(start) = to.checked_sub(from - known.start) else { return false };
         let landmark = |(k, key): (usize, &u32)| self.at.get(key) == Some(&(start + k));
         self.release.keys.get(start..start + lines.len()) == Some(lines) && lines.iter().enumerate().any(landmark)
     }
 
     /// Tells whether the block around an edit has the same first line on both sides, and no other block has it.
-    fn in_its_block(&self, edit: &EditFate) -> bool {
-        let block = self.base.block(edit.base.start);
-        block.is_some_and(|key| self.at.contains_key(&key)) && block == self.release.block(edit.release.start)
+    fn in_its_block(&self, (from, to): (usize, usize)) -> bool {
+        let block = self.base.block(from);
+        block.is_some_and(|key| self.at.contains_key(&key)) && block == self.release.block(to)
     }
 }
 
@@ -284,7 +321,7 @@ fn doubtful(merged: &MergedLines, other: &MergedLines, landmarks: &Landmarks<'_>
         .zip(&other.edits)
         .enumerate()
         .filter(|(_, (a, b))| a.outcome != Outcome::Open && (a.release != b.release || b.outcome == Outcome::Open))
-        .filter(|(_, (a, _))| !landmarks.confirm(a))
+        .filter(|(_, (a, _))| !landmarks.confirm(&a.base, a.release.start))
         .filter(|(_, (a, b))| surroundings(&here, &a.result) != surroundings(&there, &b.result))
         .map(|(k, _)| (k, Reason::Doubtful))
         .collect()

@@ -830,6 +830,31 @@ fn closers_that_both_put_there_are_the_same_only_as_deep() {
 }
 
 #[test]
+fn closers_of_another_depth_are_not_taken_for_one_another() {
+    // Blind to white space there are two ways to line this up, as short as each other.
+    let rule = "{{#unless last}}\n<hr class=\"thin\">\n";
+    let base = format!("\t<div>\n\t\t<p>text</p>\n\t</div>\n</div>\n{rule}{{{{/unless}}}}\n{{{{/unless}}}}\n");
+    let own = "\t</div>\n\t{{#unless last}}\n\t<hr class=\"thin\">\n\t{{/unless}}\n";
+    let put = |text: &str| text.replace("\t</div>\n", own).replace("{{/unless}}\n{{/unless}}", "{{/unless}}");
+    let release = base.replace(rule, "");
+    gives(&PAGE, [&base, &put(&base), &release], &put(&release));
+}
+
+#[test]
+fn where_no_changes_touch_to_the_letter_there_is_no_doubt() {
+    let base = "\nclass FilterError(ValueError):\n    pass\n";
+    let put = |text: &str| text.replacen("    pass\n", "    \"\"\"An own remark.\"\"\"\n    pass\n", 1);
+    let more = "\n\nclass FormatError(ValueError):\n    \"\"\"An unknown format.\"\"\"\n\n    pass\n";
+    let release = format!("{}{more}", base.trim_start());
+    let merged = merge(&TREE, base, &put(base), &release);
+    assert_eq!((text(&merged), merged.decisions.len()), (&*put(&release), 0));
+    assert_eq!((merged.edits[0].result.clone(), merged.edits[0].release.clone()), (1..2, 1..1));
+    // What the release put in nearby, too, does not come twice.
+    let release = release.replacen("    pass\n", "    pass\n    \"\"\"An own remark.\"\"\"\n", 1);
+    asks(&TREE, [base, &put(base), &release], Reason::Doubtful);
+}
+
+#[test]
 fn a_closing_tag_that_stands_once_is_the_same_where_the_release_moved_it() {
     let base = "{% if a %}\n<aside id=\"menu\">\n  <b>one item</b>\n{% endif %}\n</aside>\n";
     let site = base.replace("</aside>\n", "");
