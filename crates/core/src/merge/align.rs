@@ -1,6 +1,7 @@
 //! Which line of a side is which line of the base.
 
 use std::collections::{HashMap, HashSet};
+use std::ops::Range;
 
 use crate::diff::{Edit, Interner, LineShape, diff, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
@@ -44,7 +45,7 @@ impl<'a> Side<'a> {
     }
 
     /// The part of this side between two lines, with the form of the whole.
-    pub(crate) fn part(&self, range: std::ops::Range<usize>) -> Side<'a> {
+    pub(crate) fn part(&self, range: Range<usize>) -> Side<'a> {
         Side { lines: self.lines[range.clone()].to_vec(), keys: self.keys[range].to_vec(), form: self.form }
     }
 
@@ -156,6 +157,17 @@ impl Homes {
         (from, to): (usize, usize),
     ) -> bool {
         self.astray(base, side, from, to) || self.has_better_company(base, side, weak, (from, to))
+    }
+
+    /// Tells whether the lines that a change of the base is about were lined up with look-alikes: one of those that it
+    /// replaced, or of an insertion all that are beside it. `is_mistaken` tells it of a line, if the line tells anything.
+    pub(crate) fn changed_at_look_alikes(old: &Range<usize>, is_mistaken: impl Fn(usize) -> Option<bool>) -> bool {
+        if !old.is_empty() {
+            return old.clone().any(|line| is_mistaken(line) == Some(true));
+        }
+        let mut beside =
+            [old.start.checked_sub(1), Some(old.start)].into_iter().flatten().filter_map(is_mistaken).peekable();
+        beside.peek().is_some() && beside.all(|mistaken| mistaken)
     }
 
     /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more

@@ -49,7 +49,7 @@ struct Literal<'s, 'a> {
     release_edits: Vec<Edit>,
 }
 
-impl Literal<'_, '_> {
+impl<'a> Literal<'_, 'a> {
     /// Tells whether changes of the two sides touch: no kept line stands between them, or none but closers where they
     /// are about nothing else.
     fn touch(&self) -> bool {
@@ -72,14 +72,14 @@ impl Literal<'_, '_> {
 
     /// Tells whether all that a change of the site put in, the release put in nearby.
     fn put_in_alike(&self) -> bool {
-        let telling = |side: &'_ Side<'_>, edit: &Edit| -> Vec<Vec<u8>> {
+        let telling = |side: &Side<'a>, edit: &Edit| -> Vec<&'a [u8]> {
             let lines = edit.new.clone().filter(|at| !self.weak.is(side.keys[*at]));
-            lines.map(|at| side.lines[at].trimmed().to_vec()).collect()
+            lines.map(|at| side.lines[at].trimmed()).collect()
         };
         self.site_edits.iter().any(|own| {
             let from = self.release_edits.partition_point(|e| e.old.end + NEAR < own.old.start);
             let near = self.release_edits[from..].iter().take_while(|e| e.old.start <= own.old.end + NEAR);
-            let theirs: HashSet<Vec<u8>> = near.flat_map(|edit| telling(self.release, edit)).collect();
+            let theirs: HashSet<&[u8]> = near.flat_map(|edit| telling(self.release, edit)).collect();
             let lines = telling(self.site, own);
             !lines.is_empty() && lines.iter().all(|line| theirs.contains(line))
         })
@@ -104,13 +104,7 @@ impl Literal<'_, '_> {
             }
             let one_way = (above.into_iter().chain(edit.old.clone()).chain([below]))
                 .all(|line| kept.get(line) == from_the_end.get(line));
-            let looked_alike = if edit.old.is_empty() {
-                let beside: Vec<bool> = above.into_iter().chain([below]).filter_map(mistaken).collect();
-                !beside.is_empty() && beside.iter().all(|mistaken| *mistaken)
-            } else {
-                edit.old.clone().any(|line| mistaken(line) == Some(true))
-            };
-            one_way && !looked_alike
+            one_way && !Homes::changed_at_look_alikes(&edit.old, mistaken)
         })
     }
 

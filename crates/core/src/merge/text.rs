@@ -120,8 +120,8 @@ fn merge_bodies(
     merge_checked(base, site, release, dialect, options, &all)
 }
 
-/// Returns the merge to the letter, if there is one, and what was merged is in question or differs from it in more than
-/// white space without a move.
+/// Returns the merge to the letter where it is to stand in place of what was merged: where that has questions about
+/// place, order or balance, or settled things otherwise (in more than white space) without a move to follow.
 fn second_opinion(
     merged: &MergedLines,
     versions: [&[u8]; 3],

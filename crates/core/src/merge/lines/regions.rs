@@ -231,12 +231,7 @@ impl Walk<'_, '_> {
             }
             _ => None,
         };
-        if op.kind != OpKind::Insert {
-            return op.base.clone().any(|i| astray(i) == Some(true));
-        }
-        let beside: Vec<bool> =
-            [op.base.start.checked_sub(1), Some(op.base.start)].into_iter().flatten().filter_map(astray).collect();
-        !beside.is_empty() && beside.iter().all(|astray| *astray)
+        Homes::changed_at_look_alikes(&op.base, astray)
     }
 
     fn region(&self, s: usize, r: usize) -> Region {
