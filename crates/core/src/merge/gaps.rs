@@ -47,10 +47,10 @@ impl Gap<'_> {
         let (s, r) = (self.site_keys, self.release_keys);
         // Lone braces stand in every block: that does not make one insertion a part of the other.
         let telling = |lines: &[Line<'_>]| blank(lines) || lines.iter().any(|l| !is_weak(l.trimmed()));
-        if s == r || telling(self.site) && contains(r, s) {
+        if s == r || telling(self.site) && contains((self.release, r), (self.site, s)) {
             return Union::Release(Step::Contains);
         }
-        if telling(self.release) && contains(s, r) {
+        if telling(self.release) && contains((self.site, s), (self.release, r)) {
             return Union::Site(Step::Contains);
         }
         if blank(self.site) || blank(self.release) {
@@ -140,9 +140,13 @@ fn blank(lines: &[Line<'_>]) -> bool {
     lines.iter().all(Line::is_blank)
 }
 
-/// Tells whether `part` stands within `whole`, line by line.
-fn contains(whole: &[u32], part: &[u32]) -> bool {
-    !part.is_empty() && whole.len() >= part.len() && whole.windows(part.len()).any(|w| w == part)
+/// Tells whether `part` stands within `whole`, line by line; how many blank lines part them is form.
+fn contains(whole: (&[Line<'_>], &[u32]), part: (&[Line<'_>], &[u32])) -> bool {
+    let solid = |(lines, keys): (&[Line<'_>], &[u32])| -> Vec<u32> {
+        lines.iter().zip(keys).filter(|(line, _)| !line.is_blank()).map(|(_, key)| *key).collect()
+    };
+    let within = |whole: &[u32], part: &[u32]| !part.is_empty() && whole.windows(part.len()).any(|w| w == part);
+    if blank(part.0) { within(whole.1, part.1) } else { within(&solid(whole), &solid(part)) }
 }
 
 fn joined(lines: &[Line<'_>]) -> Vec<u8> {
@@ -252,7 +256,7 @@ fn members(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
 }
 
 /// Reads the name of the member that a line begins, in the languages that themes are scripted in.
-fn member_name(text: &[u8]) -> Option<&[u8]> {
+pub(crate) fn member_name(text: &[u8]) -> Option<&[u8]> {
     const MODIFIERS: [&[u8]; 12] = [
         b"export",
         b"default",

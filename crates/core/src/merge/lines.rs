@@ -1,9 +1,11 @@
 //! The walk over the base that does both sides' operations.
 //!
 //! * [`regions`]: how the operations meet, and which stretches are questions
+//! * [`doubled`]: what both put in, at two places
 //! * [`questions`]: what becomes of such a stretch
 //! * [`written`]: lines as they are written in the result
 
+mod doubled;
 mod questions;
 mod regions;
 mod written;
@@ -20,6 +22,7 @@ use super::space::{Forms, Reformatted};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision, Trust};
 use crate::diff::Edit;
 use crate::text::{Line, LineEnd};
+use doubled::Doubled;
 use regions::Region;
 
 /// What a merge of lines works under.
@@ -87,6 +90,7 @@ pub(crate) fn merge_lines(
         same_lines: BTreeMap::new(),
         unions: BTreeMap::new(),
         twins: BTreeMap::new(),
+        doubled: Doubled::default(),
         out: Out::new(release.form.line_end),
         openers: BTreeMap::new(),
         fates: vec![FateNotes::default(); site_edits.len()],
@@ -163,6 +167,7 @@ struct Walk<'a, 'b> {
     unions: BTreeMap<usize, Union>,
     /// Site operations that the release did too (by index), with what the release did.
     twins: BTreeMap<usize, usize>,
+    doubled: Doubled,
     out: Out,
     /// How lines of the site that open a wrap are indented in the result.
     openers: BTreeMap<usize, Vec<u8>>,
@@ -344,6 +349,11 @@ impl<'a> Walk<'a, '_> {
                 break;
             }
             *r += 1;
+        }
+        if let Some((s, lines)) = site.and_then(|s| Some((s, self.doubled.already.get(&s)?.clone()))) {
+            let here = self.out.lines();
+            self.note(self.site_op(s).edit, Outcome::Already, Some(Step::Contains), here..here, lines);
+            site = None;
         }
         match (site, release) {
             (None, None) => {}

@@ -272,6 +272,8 @@ pub enum Reason {
     SiteDeleted,
     /// Both inserted at one spot and the order is open.
     BothInserted,
+    /// Both put in the same, or members of one name, at two places.
+    PutTwice,
     /// The surroundings of an insertion were rewritten, so its place is open.
     PlaceOpen,
     /// Two ways to line the files up disagree about the place.
@@ -302,6 +304,7 @@ impl Reason {
             Reason::ReleaseDeleted => "the site changed what the release deleted",
             Reason::SiteDeleted => "the site deleted what the release changed",
             Reason::BothInserted => "both inserted here, the order is open",
+            Reason::PutTwice => "the release put in the same, or another of that name, elsewhere",
             Reason::PlaceOpen => "the release rewrote the surroundings, the place is open",
             Reason::Doubtful => "there are two equally good places",
             Reason::Unbalanced => "with both changes, brackets or tags would not balance",

@@ -210,6 +210,30 @@ fn already_there() {
 }
 
 #[test]
+fn what_both_put_in_at_two_places_does_not_come_twice() {
+    let base = ".head {\n  order: 1;\n}\n\n.foot {\n  order: 9;\n}\n";
+    let (own, more) = (".own {\n  color: red;\n}\n", "\n.more {\n  color: blue;\n}\n");
+    let site = base.replace("\n\n.foot", &format!("\n{own}\n.foot"));
+    let release = base.replace("\n\n.foot", &format!("\n\n{own}{more}\n.foot"));
+    gives(&STYLE, [base, &site, &release], &release);
+    let merged = merge(&STYLE, base, &site, &release);
+    assert_eq!((merged.edits[0].outcome, merged.edits[0].step), (Outcome::Already, Some(Step::Contains)));
+    asks(&STYLE, [base, &release, &site], Reason::PutTwice);
+
+    let base = "setup();\n\nfunction first() {\n  go(1);\n}\n\nfunction last() {\n  go(9);\n}\n";
+    let own = "function own() {\n  go(5);\n}\n\n";
+    let (site, release) = (
+        base.replace("function first", &format!("{own}function first")),
+        base.replace("function last", &format!("{own}function last")),
+    );
+    gives(&SCRIPT, [base, &site, &release], &release);
+    asks(&SCRIPT, [base, &site, &release.replace("go(5)", "go(6)")], Reason::PutTwice);
+    let local = |text: &str, at: &str| text.replace(at, &format!("{at}\n  let own = {};", at.len()));
+    let both = |text: &str| local(&local(text, "first() {"), "last() {");
+    gives(&SCRIPT, [base, &local(base, "first() {"), &local(base, "last() {")], &both(base));
+}
+
+#[test]
 fn a_question_in_a_gap_leaves_the_rest_alone() {
     let base =
         "<p class=\"one\">first thing to say</p>\n<div>\n  <i>third thing there</i>\n  <i>third thing there</i>\n";

@@ -91,7 +91,12 @@ impl Walk<'_, '_> {
             self.release_text(at..release.end);
             return;
         }
+        let asked = self.decisions.len();
         self.ask(region.reason, [region.base.clone(), site, release], edits);
+        let elsewhere = region.site.iter().find_map(|k| self.doubled.asked.get(k));
+        if let (Reason::PutTwice, Some(line)) = (region.reason, elsewhere) {
+            self.decisions[asked].hint = Some(format!("the release has it at line {}", line + 1));
+        }
     }
 
     /// Where in a long stretch that the release put here each of the site's few changes is asked about, when there

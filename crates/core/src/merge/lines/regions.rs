@@ -142,6 +142,17 @@ impl Walk<'_, '_> {
                 });
             }
         }
+        if !strict {
+            self.doubled = self.doubled();
+        }
+        regions.extend(self.doubled.asked.keys().map(|s| Region {
+            base: self.site_op(*s).base.clone(),
+            site: vec![*s],
+            release: Vec::new(),
+            reason: Reason::PutTwice,
+            doubt: true,
+            moved_to: None,
+        }));
         for (edit, reason) in self.context.asked {
             let before = |edit: usize| self.site_ops.ops.partition_point(|op| op.edit < edit);
             let ops = (before(*edit)..before(edit + 1)).collect();

@@ -1,0 +1,153 @@
+//! What both sides put in, at two places of a file: if both were done, it would come twice.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::ops::Range;
+
+use super::Walk;
+use crate::merge::Insertions;
+use crate::merge::align::Side;
+use crate::merge::gaps::{Union, member_name};
+use crate::merge::ops::{Op, OpKind, Ops};
+use crate::text::Line;
+
+/// From so many new lines on, the same put in at two places is hardly chance.
+const TELLING: usize = 3;
+/// So many places of a line or a name are looked at.
+const PLACES: usize = 8;
+
+/// The site's insertions that the release put in at another place too, by the number of the operation.
+#[derive(Default)]
+pub(super) struct Doubled {
+    /// These lines of the release say it all.
+    pub(super) already: BTreeMap<usize, Range<usize>>,
+    /// Whether it is to come twice is a question; the release has it at this line.
+    pub(super) asked: BTreeMap<usize, usize>,
+}
+
+/// How what the two sides put in is related.
+enum Twice {
+    /// These lines of the release say it all.
+    Already(Range<usize>),
+    /// The same, or another of the same name, is at this line of the release.
+    At(usize),
+}
+
+/// A name that is declared, with the first line of the block that it is declared in.
+type Member<'a> = (Option<u32>, &'a [u8]);
+
+/// What the base has of lines and names.
+struct Known<'a> {
+    lines: HashSet<u32>,
+    names: HashSet<&'a [u8]>,
+}
+
+/// What one operation put in.
+struct PutIn<'a> {
+    op: usize,
+    base: Range<usize>,
+    /// Its lines that are not blank, and their keys.
+    lines: Vec<usize>,
+    keys: Vec<u32>,
+    /// The keys of those that say something that the base does not have.
+    new: Vec<u32>,
+    /// The members that it declares.
+    members: Vec<Member<'a>>,
+}
+
+impl PutIn<'_> {
+    /// The lines of this that are, one after the other, those of `other`.
+    fn part_like(&self, other: &Self) -> Option<Range<usize>> {
+        let at = self.keys.windows(other.keys.len()).position(|keys| keys == other.keys)?;
+        Some(self.lines[at]..self.lines[at + other.keys.len() - 1] + 1)
+    }
+}
+
+impl<'a> Walk<'a, '_> {
+    /// Finds what both sides put in at two places: with nothing but blank lines between them; in the same several lines
+    /// that the base does not have; or as members of one name, which the base does not have, in the same block.
+    pub(super) fn doubled(&self) -> Doubled {
+        let known = Known {
+            lines: self.base.keys.iter().copied().collect(),
+            names: self.base.lines.iter().filter_map(|line| member_name(line.trimmed())).collect(),
+        };
+        let release = self.put_in(self.release, self.release_ops, &self.release_absorbed, &known);
+        let mut by_line: HashMap<u32, Vec<usize>> = HashMap::new();
+        let mut by_member: HashMap<Member<'_>, Vec<usize>> = HashMap::new();
+        for (at, put) in release.iter().enumerate() {
+            for key in &put.new {
+                by_line.entry(*key).or_default().push(at);
+            }
+            for member in &put.members {
+                by_member.entry(*member).or_default().push(at);
+            }
+        }
+        // What is the same at the same spot is settled there.
+        let settled = |put: &PutIn<'_>| {
+            self.twins.contains_key(&put.op) || matches!(self.unions.get(&put.base.start), Some(Union::Release(_)))
+        };
+        let inserts = |put: &PutIn<'_>| self.site_op(put.op).kind == OpKind::Insert && !settled(put);
+        let mut doubled = Doubled::default();
+        for put in self.put_in(self.site, self.site_ops, &self.site_absorbed, &known) {
+            if !inserts(&put) {
+                continue;
+            }
+            let lines = put.new.iter().filter_map(|key| by_line.get(key));
+            let members = put.members.iter().filter_map(|member| by_member.get(member));
+            let places: BTreeSet<&usize> =
+                lines.chain(members).filter(|places| places.len() <= PLACES).flatten().collect();
+            let twice: Vec<Twice> = places.into_iter().filter_map(|at| self.twice(&put, &release[*at])).collect();
+            match &twice[..] {
+                [] => {}
+                [Twice::Already(lines)] => {
+                    doubled.already.insert(put.op, lines.clone());
+                }
+                [Twice::Already(Range { start: line, .. }) | Twice::At(line), ..] => {
+                    doubled.asked.insert(put.op, *line);
+                }
+            }
+        }
+        doubled
+    }
+
+    /// What the operations of a side put in that the base does not have.
+    fn put_in(&self, side: &Side<'a>, ops: &Ops, absorbed: &[bool], known: &Known<'_>) -> Vec<PutIn<'a>> {
+        let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite) && !absorbed[op.edit];
+        let has_members = self.context.dialect.insertions == Insertions::Members;
+        let is_new = |key: &u32| !known.lines.contains(key) && !self.context.weak.is(*key);
+        let member = |line: usize| {
+            let text = side.lines[line].trimmed();
+            let name = member_name(text).filter(|name| !known.names.contains(name))?;
+            let block = side.block(line);
+            // What a function has for itself, another may have as well.
+            let local = [b"const ".as_slice(), b"let ", b"var "].iter().any(|word| text.starts_with(word));
+            (block.is_none() || !local).then_some((block, name))
+        };
+        let put = |(k, op): (usize, &Op)| {
+            let lines: Vec<usize> = op.side.clone().filter(|line| !side.lines[*line].is_blank()).collect();
+            let keys: Vec<u32> = lines.iter().map(|line| side.keys[*line]).collect();
+            let new = keys.iter().copied().filter(is_new).collect();
+            let members = lines.iter().filter(|_| has_members).filter_map(|line| member(*line)).collect();
+            PutIn { op: k, base: op.base.clone(), lines, keys, new, members }
+        };
+        ops.ops.iter().enumerate().filter(|(_, op)| puts(op)).map(put).filter(|put| !put.new.is_empty()).collect()
+    }
+
+    /// Tells whether what the site put in would come twice with what the release put in at another place.
+    fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>) -> Option<Twice> {
+        let (first, second) = if release.base.end <= site.base.start { (release, site) } else { (site, release) };
+        if first.base.end >= second.base.start {
+            return None;
+        }
+        let near = self.base.lines[first.base.end..second.base.start].iter().all(Line::is_blank);
+        // Members stand in no order.
+        let anywhere = !site.members.is_empty() && site.members.iter().all(|(block, _)| block.is_none());
+        let (part, whole) = (release.part_like(site), site.part_like(release));
+        let at = Twice::At(release.lines[0]);
+        match part {
+            Some(lines) if near || anywhere => Some(Twice::Already(lines)),
+            Some(_) if whole.is_some() && site.new.len() >= TELLING => Some(at),
+            None if whole.is_some() && near => Some(at),
+            _ => site.members.iter().any(|member| release.members.contains(member)).then_some(at),
+        }
+    }
+}
