@@ -11,6 +11,8 @@
 //! * [`gaps`]: what happens when both sides inserted at one spot
 //! * [`tokens`]: the same table one level finer
 //! * [`slots`]: what within a text is one value
+//! * [`lists`]: entries that the sides put into a list on one line
+//! * [`tags`], [`inline_style`]: attributes, classes, the declarations of a `style` attribute
 //! * [`moves`]: following a stretch that one side moved
 //! * [`space`]: white space and line ends, which are form and not content
 //! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
@@ -25,7 +27,9 @@ mod align;
 mod balance;
 mod gaps;
 mod hints;
+mod inline_style;
 mod lines;
+mod lists;
 mod literal;
 mod moves;
 mod ops;

@@ -397,7 +397,9 @@ impl Forms {
             return Cow::Borrowed(line.content);
         }
         let text = &line.content[own.len()..];
-        let indent = if let Some(deeper) = own.strip_prefix(from).filter(|d| d.is_empty()) {
+        // Behind what the release put before its lines, those that are deeper stay so.
+        let put_before = to.ends_with(from) && !self.site_unit_changed && !self.release_unit_changed;
+        let indent = if let Some(deeper) = own.strip_prefix(from).filter(|d| d.is_empty() || put_before) {
             [to, deeper].concat()
         } else {
             let (own, from, to) = (self.site.measure(own), self.site.measure(from), self.release.measure(to));

@@ -1,6 +1,7 @@
-//! Tags of markup: attributes as a set by name, classes as a set that keeps order, declarations by property.
+//! Tags of markup: attributes as a set by name, classes as a set that keeps order.
 
 use super::Dialect;
+use super::inline_style::merge_declarations;
 use super::tokens::{merge_prose, merge_tokens};
 
 /// One attribute (or other piece) of a tag.
@@ -66,7 +67,7 @@ pub(crate) fn tag_end(text: &[u8], i: usize) -> Option<usize> {
 }
 
 /// Returns the end of a quoted value that begins at `i`; template tags within may hold the same quotes.
-fn quoted_end(text: &[u8], i: usize) -> Option<usize> {
+pub(super) fn quoted_end(text: &[u8], i: usize) -> Option<usize> {
     let quote = text[i];
     let mut at = i + 1;
     while at < text.len() {
@@ -109,7 +110,7 @@ impl<'a> Tag<'a> {
     }
 
     /// Tells whether each piece has a name of its own.
-    fn is_set(&self) -> bool {
+    pub(super) fn is_set(&self) -> bool {
         let mut names: Vec<Vec<u8>> = self.pieces.iter().map(|p| p.name.to_ascii_lowercase()).collect();
         names.sort_unstable();
         names.len() <= LONGEST && names.windows(2).all(|w| w[0] != w[1])
@@ -158,9 +159,25 @@ pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec
     }
     let name = pick(base.name, site.name, release.name)?;
     let end = pick(base.end, site.end, release.end)?;
-    let order = piece_order(&base, &site, &release)?;
-    let wrapped = release.pieces.iter().rev().find(|p| p.lead.contains(&b'\n')).map(|p| p.lead);
     let mut out = [b"<", name].concat();
+    for (lead, text) in merge_pieces(&base, &site, &release)? {
+        out.extend_from_slice(lead);
+        out.extend(text);
+    }
+    out.extend_from_slice(release.end_lead);
+    out.extend_from_slice(end);
+    Some(out)
+}
+
+/// Merges the pieces of three versions of a tag: each with the blanks before it, in the order in which they stand.
+pub(super) fn merge_pieces<'a>(
+    base: &Tag<'_>,
+    site: &Tag<'a>,
+    release: &Tag<'a>,
+) -> Option<Vec<(&'a [u8], Vec<u8>)>> {
+    let order = piece_order(base, site, release)?;
+    let wrapped = release.pieces.iter().rev().find(|p| p.lead.contains(&b'\n')).map(|p| p.lead);
+    let mut out = Vec::new();
     for place in order {
         let (lead, text) = match place {
             Placed::Release(k) => {
@@ -173,10 +190,7 @@ pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec
                 (wrapped.unwrap_or(own), Some(piece.text.to_vec()))
             }
         };
-        if let Some(text) = text {
-            out.extend_from_slice(lead);
-            out.extend(text);
-        }
+        out.extend(text.map(|text| (lead, text)));
     }
     // What the release took out and the site changed is a question.
     for piece in &base.pieces {
@@ -184,8 +198,6 @@ pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec
             return None;
         }
     }
-    out.extend_from_slice(release.end_lead);
-    out.extend_from_slice(end);
     Some(out)
 }
 
@@ -257,7 +269,7 @@ fn same(a: &[u8], b: &[u8]) -> bool {
     a == b || words(a) == words(b)
 }
 
-fn pick<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> Option<&'a [u8]> {
+pub(super) fn pick<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> Option<&'a [u8]> {
     if site == base || site == release {
         Some(release)
     } else if release == base {
@@ -284,7 +296,8 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
         let finer = || merge_tokens(&b, &s, &r, &Dialect::default(), false).filter(|_| blocks);
         merge_words(&b, &s, &r).or_else(finer)?
     } else if release.name.eq_ignore_ascii_case(b"style") {
-        merge_declarations(&b, &s, &r)?
+        let styles = Dialect { declarations: true, ..Dialect::default() };
+        merge_declarations(&b, &s, &r).or_else(|| merge_tokens(&b, &s, &r, &styles, false))?
     } else {
         merge_prose(&b, &s, &r)?
     };
@@ -342,7 +355,7 @@ fn entries(text: &[u8]) -> Option<Vec<Entry<'_>>> {
 }
 
 /// Returns 1 for a template tag that opens a block, -1 for one that closes it, and 0 for all others.
-fn block_step(tag: &[u8]) -> i64 {
+pub(super) fn block_step(tag: &[u8]) -> i64 {
     const OPENERS: [&[u8]; 9] =
         [b"if", b"for", b"foreach", b"while", b"unless", b"block", b"with", b"each", b"ifchanged"];
     let inner = &tag[2..tag.len() - 2];
@@ -483,51 +496,6 @@ fn joined(entries: &[Entry<'_>], tail: &[u8]) -> Vec<u8> {
     out
 }
 
-/// Merges inline declarations by property, in the release's order.
-fn merge_declarations(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
-    type Declarations = Vec<(Vec<u8>, Vec<u8>)>;
-    let parse = |text: &[u8]| -> Option<Declarations> {
-        if text.contains(&b'{') {
-            return None;
-        }
-        let list: Declarations = text
-            .split(|b| *b == b';')
-            .map(<[u8]>::trim_ascii)
-            .filter(|d| !d.is_empty())
-            .map(|d| {
-                let colon = d.iter().position(|b| *b == b':')?;
-                Some((d[..colon].trim_ascii().to_ascii_lowercase(), d[colon + 1..].trim_ascii().to_vec()))
-            })
-            .collect::<Option<_>>()?;
-        let mut names: Vec<_> = list.iter().map(|d| &d.0).collect();
-        names.sort_unstable();
-        names.windows(2).all(|w| w[0] != w[1]).then_some(list)
-    };
-    let (base, site, release) = (parse(base)?, parse(site)?, parse(release)?);
-    let get = |list: &Declarations, name: &[u8]| list.iter().find(|d| d.0 == name).map(|d| d.1.clone());
-    let mut out: Vec<Vec<u8>> = Vec::new();
-    let names = release.iter().chain(&site).map(|d| d.0.clone());
-    let mut done: Vec<Vec<u8>> = Vec::new();
-    for name in names {
-        if done.contains(&name) {
-            continue;
-        }
-        let (b, s, r) = (get(&base, &name), get(&site, &name), get(&release, &name));
-        let value = if s == b || s == r {
-            r
-        } else if r == b {
-            s
-        } else {
-            return None;
-        };
-        if let Some(value) = value {
-            out.push([name.as_slice(), b": ", &value].concat());
-        }
-        done.push(name);
-    }
-    Some(out.join(b"; ".as_slice()))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -607,13 +575,5 @@ mod tests {
         assert_eq!(tag_end(tag, 0), Some(tag.len()));
         assert_eq!(Tag::parse(tag).unwrap().pieces.len(), 2);
         assert_eq!(tag_end(b"<a href=\"x", 0), None);
-    }
-
-    #[test]
-    fn inline_declarations_merge_by_property() {
-        assert_eq!(
-            merge("<p style=\"a: 1; b: 2\">", "<p style=\"a: 9; b: 2\">", "<p style=\"a: 1; b: 3\">").unwrap(),
-            "<p style=\"a: 9; b: 3\">"
-        );
     }
 }

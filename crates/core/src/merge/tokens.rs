@@ -5,9 +5,11 @@
 //! and a value that both changed is a question. No token comes out that neither side wrote.
 
 use std::borrow::Cow;
+use std::collections::HashSet;
 use std::ops::Range;
 
 use super::Dialect;
+use super::lists::{First, beside_entry, in_order, is_separator};
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags, tag_end, template_end};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
@@ -23,6 +25,7 @@ pub(super) enum Sort {
     Tag,
 }
 
+/// A word, a mark, a string or a tag of a text.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Item<'a> {
     pub(super) lead: &'a [u8],
@@ -255,7 +258,7 @@ fn merge_items(
     if whole_lines && (!mostly_kept(base, site, &site_edits) || !mostly_kept(base, release, &release_edits)) {
         return None;
     }
-    let plan = combine(base, site, release, &site_edits, &release_edits, slots)?;
+    let plan = combine(base, site, release, &site_edits, &release_edits, slots, dialect)?;
     write(base, site, release, &site_edits, &release_edits, &plan)
 }
 
@@ -359,12 +362,13 @@ fn combine(
     site_edits: &[Edit],
     release_edits: &[Edit],
     slots: &Slots,
+    dialect: &Dialect,
 ) -> Option<Vec<Plan>> {
     let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
     let is_tag = |e: &Edit, v: &Version<'_>| is_tag_change(base, v, e);
     let (mut s, mut r) = (0, 0);
     // The last edit done: what the other side did next must be clear of it.
-    let mut last: Option<Done> = None;
+    let mut last: Option<Done<'_>> = None;
     while s < site_edits.len() || r < release_edits.len() {
         let (se, re) = (site_edits.get(s), release_edits.get(r));
         if let (Some(se), Some(re)) = (se, re) {
@@ -396,6 +400,18 @@ fn combine(
             last = None;
             continue;
         }
+        if let (Some(se), Some(re)) = (se, re)
+            && se.old == re.old
+            && se.old.is_empty()
+            && let put = [&site.items[se.new.clone()], &release.items[re.new.clone()]]
+            && let Some(first) = in_order(&base.items, se.old.start, put, dialect)
+        {
+            let (own, new) = (Plan::Site(s), Plan::Release(r));
+            plan.extend(if first == First::Site { [own, new] } else { [new, own] });
+            (s, r) = (s + 1, r + 1);
+            last = None;
+            continue;
+        }
         let sites_turn = match (se, re) {
             (Some(se), Some(re)) => (se.old.start, se.old.end) <= (re.old.start, re.old.end),
             (Some(_), None) => true,
@@ -405,11 +421,14 @@ fn combine(
         let apart = version.items[edit.new.clone()].iter().skip(1).any(|item| !item.lead.is_empty());
         let done = Done {
             old: edit.old.clone(),
+            new: &version.items[edit.new.clone()],
             by_site: sites_turn,
             tag: is_tag(edit, version),
             one_part: !edit.new.is_empty() && !apart,
         };
-        if last.as_ref().is_some_and(|before| before.by_site != done.by_site && !done.clear_of(before, slots)) {
+        let clear =
+            |before: &Done<'_>| done.clear_of(before, slots) || done.parted_from(before, &base.items, dialect);
+        if last.as_ref().is_some_and(|before| before.by_site != done.by_site && !clear(before)) {
             return None;
         }
         plan.push(if sites_turn { Plan::Site(s) } else { Plan::Release(r) });
@@ -420,8 +439,10 @@ fn combine(
 }
 
 /// An edit that is done.
-struct Done {
+struct Done<'v> {
     old: Range<usize>,
+    /// What stands there since.
+    new: &'v [Item<'v>],
     by_site: bool,
     /// Turns one tag into another.
     tag: bool,
@@ -429,19 +450,29 @@ struct Done {
     one_part: bool,
 }
 
-impl Done {
+impl Done<'_> {
     /// Tells whether two edits of different sides sit in different slots.
-    fn clear_of(&self, before: &Done, slots: &Slots) -> bool {
+    fn clear_of(&self, before: &Done<'_>, slots: &Slots) -> bool {
         let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
         before.old.end <= self.old.start
             && (self.tag || before.tag || parts || slots.divided(&before.old, &self.old))
     }
+
+    /// Tells whether two edits of different sides are an entry that was changed and others put beside it.
+    fn parted_from(&self, before: &Done<'_>, base: &[Item<'_>], dialect: &Dialect) -> bool {
+        let beside = |put: &Done<'_>, other: &Done<'_>| {
+            put.old.is_empty()
+                && !other.old.is_empty()
+                && beside_entry(base, (put.old.start, put.new), (&other.old, other.new), dialect)
+        };
+        before.old.end <= self.old.start && (beside(self, before) || beside(before, self))
+    }
 }
 
-fn write(
-    base: &Version<'_>,
-    site: &Version<'_>,
-    release: &Version<'_>,
+fn write<'a>(
+    base: &Version<'a>,
+    site: &Version<'a>,
+    release: &Version<'a>,
     site_edits: &[Edit],
     release_edits: &[Edit],
     plan: &[Plan],
@@ -454,8 +485,10 @@ fn write(
         links
     };
     let (site_links, release_links) = (link(site_edits), link(release_edits));
-    let mut out = Writer::default();
+    let mut out = Writer::among([base, site, release]);
     let mut at = 0;
+    // Where the release put something in last.
+    let mut at_put = None;
     for step in plan.iter().map(Some).chain([None]) {
         let until = match step {
             Some(Plan::Site(s)) | Some(Plan::Merged(_, s, _)) => site_edits[*s].old.start,
@@ -470,10 +503,13 @@ fn write(
         match step {
             Some(Plan::Release(r)) => {
                 let edit = &release_edits[*r];
-                for item in &release.items[edit.new.clone()] {
-                    out.push(item.lead, item)?;
+                for (k, item) in release.items[edit.new.clone()].iter().enumerate() {
+                    let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
+                    let of_site = replaced.and_then(|i| Some((i, site.items[site_links[i]?].lead)));
+                    out.push(of_site.map_or(item.lead, |(i, own)| lead(base.items[i].lead, own, item.lead)), item)?;
                 }
                 at = at.max(edit.old.end);
+                at_put = edit.old.is_empty().then_some(edit.old.start);
             }
             Some(Plan::Site(s)) => {
                 let edit = &site_edits[*s];
@@ -481,6 +517,10 @@ fn write(
                     let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
                     let lead = match replaced {
                         Some(i) => lead(base.items[i].lead, item.lead, release.items[release_links[i]?].lead),
+                        // Behind what the release put first there: as the site has what follows.
+                        None if k == 0 && at_put == Some(edit.old.start) && !is_separator(item) => {
+                            site.items.get(edit.new.end).map_or(item.lead, |next| next.lead)
+                        }
                         None => item.lead,
                     };
                     // The release kept the tag, perhaps wrapped over lines: its form stays.
@@ -490,15 +530,17 @@ fn write(
                             merge_tags(base.items[edit.old.start].text, item.text, kept.text)
                         })
                         .flatten();
-                    let text = refit.as_deref().unwrap_or(item.text);
-                    out.push(lead, &Item { text, ..*item })?;
+                    match refit {
+                        Some(tag) => out.push_merged(lead, &tag),
+                        None => out.push(lead, item)?,
+                    }
                 }
                 at = at.max(edit.old.end);
             }
             Some(Plan::Merged(text, s, r)) => {
                 let (se, re) = (&site_edits[*s], &release_edits[*r]);
                 let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
-                out.push(lead(b.lead, si.lead, ri.lead), &Item { lead: b"", text, sort: Sort::Tag })?;
+                out.push_merged(lead(b.lead, si.lead, ri.lead), text);
                 at = at.max(se.old.end);
             }
             None => {}
@@ -519,21 +561,49 @@ fn lead<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> &'a [u8] {
 }
 
 #[derive(Default)]
-struct Writer {
+struct Writer<'a> {
     bytes: Vec<u8>,
-    after_word: bool,
+    /// The last item, if it is a word.
+    word: Option<&'a [u8]>,
+    /// Words that stand side by side in a version, with nothing between.
+    side_by_side: HashSet<(&'a [u8], &'a [u8])>,
 }
 
-impl Writer {
+impl<'a> Writer<'a> {
+    fn among(versions: [&Version<'a>; 3]) -> Self {
+        let pairs = versions.into_iter().flat_map(|version| version.items.windows(2));
+        let side_by_side = pairs
+            .filter(|pair| pair.iter().all(|item| item.sort == Sort::Word) && pair[1].lead.is_empty())
+            .map(|pair| (pair[0].text, pair[1].text))
+            .collect();
+        Writer { side_by_side, ..Writer::default() }
+    }
+
     /// Adds an item; `None` where two words would run together into one that nobody wrote.
-    fn push(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
-        if lead.is_empty() && self.after_word && item.sort == Sort::Word && item.text.first() != Some(&b'"') {
+    fn push(&mut self, lead: &[u8], item: &Item<'a>) -> Option<()> {
+        let quoted = item.text.first() == Some(&b'"');
+        if let Some(before) = self.word
+            && lead.is_empty()
+            && item.sort == Sort::Word
+            && !quoted
+            && !self.side_by_side.contains(&(before, item.text))
+        {
             return None;
         }
-        self.bytes.extend_from_slice(lead);
-        self.bytes.extend_from_slice(item.text);
-        self.after_word = item.sort == Sort::Word;
+        self.add(lead, item.text);
+        self.word = (item.sort == Sort::Word).then_some(item.text);
         Some(())
+    }
+
+    /// Adds a merged item.
+    fn push_merged(&mut self, lead: &[u8], text: &[u8]) {
+        self.add(lead, text);
+        self.word = None;
+    }
+
+    fn add(&mut self, lead: &[u8], text: &[u8]) {
+        self.bytes.extend_from_slice(lead);
+        self.bytes.extend_from_slice(text);
     }
 }
 
@@ -571,6 +641,9 @@ mod tests {
         assert_eq!(merge(&style, "margin: 1px 2px 3px;", "margin: 9px 2px 3px;", "margin: 1px 2px 8px;"), None);
         assert_eq!(merge(&style, "a: 1; b: 2;", "a: 9; b: 2;", "a: 1; b: 8;").unwrap(), "a: 9; b: 8;");
         assert_eq!(merge(&style, "rgb(1, 2, 3);", "rgb(9, 2, 3);", "rgb(1, 2, 8);"), None);
+        let font = |weight: &str, show: &str| format!("font-weight:{weight};display:{show};src:url(a.svg#a)");
+        let merged = merge(&style, &font("normal", "auto"), &font("normal", "block"), &font("400", "auto"));
+        assert_eq!(merged, Some(font("400", "block")), "`svg#a` are two words side by side everywhere");
         let call = |r: &str, b: &str| format!("@return rgb(hex({r}), hex($g), hex({b}));");
         assert_eq!(
             merge(&style, &call("$r", "$b"), &call("$x", "$b"), &call("$r", "$y")).unwrap(),
