@@ -1,6 +1,7 @@
 //! What happens when both sides inserted at one spot.
 
 use super::balance::{depth_of, never_below};
+use super::members::{entries, is_comment, members};
 use super::{Dialect, Insertions, Step, Trust, balance};
 use crate::text::Line;
 use crate::text::key::is_weak;
@@ -15,6 +16,8 @@ pub(crate) struct Gap<'a> {
     pub(crate) site_opens: bool,
     /// What the release put there does.
     pub(crate) release_opens: bool,
+    /// The bracket that the gap is in, as far as can be seen.
+    pub(crate) within: Option<u8>,
     /// The base line before and after the gap.
     pub(crate) before: Option<&'a Line<'a>>,
     pub(crate) after: Option<&'a Line<'a>>,
@@ -31,6 +34,8 @@ pub(crate) enum Union {
     Both(Step),
     /// The site's lines, then the release's.
     SiteFirst(Step),
+    /// The release's lines, a comma, then the site's.
+    Listed(Step),
     /// The order, or what is meant, is open.
     Ask,
 }
@@ -86,6 +91,19 @@ impl Gap<'_> {
             Insertions::Members => members(self.site, self.release),
             Insertions::Elements | Insertions::Unknown => trust == Trust::Bold,
         };
+        let ends_list = self.after.is_some_and(|line| matches!(line.trimmed().first(), Some(b'}' | b']' | b')')));
+        // An entry with a remark above it begins a paragraph: what has none goes on with the one before.
+        let remark = |lines: &[Line<'_>]| {
+            lines.iter().map(Line::trimmed).find(|text| !text.is_empty()).is_some_and(is_comment)
+        };
+        let goes_on = !remark(self.site) && remark(self.release);
+        match entries(self.site, self.release, self.within) {
+            Some([true, true]) if goes_on => return Union::SiteFirst(Step::BothInserted),
+            Some([true, true] | [false, true]) => return Union::Both(Step::BothInserted),
+            Some([true, false]) => return Union::SiteFirst(Step::BothInserted),
+            Some([false, false]) if ends_list => return Union::Listed(Step::BothInserted),
+            _ => {}
+        }
         match self.first() {
             _ if allowed => Union::Both(Step::BothInserted),
             Some(First::Release) => Union::Both(Step::BothInserted),
@@ -185,34 +203,6 @@ pub(crate) fn edge(lines: &[Line<'_>], dialect: &Dialect) -> Option<Edge> {
     }
 }
 
-/// Returns the lines' names at the outermost level, by a function that reads one from a line.
-fn names<'a>(lines: &'a [Line<'a>], name: impl Fn(&'a [u8]) -> Option<&'a [u8]>) -> Option<Vec<&'a [u8]>> {
-    let mut depth = 0i64;
-    let mut out = Vec::new();
-    for line in lines {
-        let text = line.trimmed();
-        if depth == 0 && !text.is_empty() && !is_comment(text) {
-            if let Some(found) = name(text) {
-                out.push(found);
-            } else if !text.starts_with(b"}") && !text.starts_with(b")") {
-                return None;
-            }
-        }
-        for byte in text {
-            match byte {
-                b'{' | b'(' | b'[' => depth += 1,
-                b'}' | b')' | b']' => depth -= 1,
-                _ => {}
-            }
-        }
-    }
-    Some(out)
-}
-
-fn is_comment(text: &[u8]) -> bool {
-    [b"/*".as_slice(), b"*", b"//", b"#!", b"<!--"].iter().any(|c| text.starts_with(c))
-}
-
 /// Style rules or declarations, each whole; a property that both set is one value, so ask.
 fn cascade(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
     let ends_whole = |lines: &[Line<'_>]| {
@@ -247,61 +237,6 @@ fn cascade(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
     !site.iter().any(|p| release.contains(p))
 }
 
-/// Named members (functions, classes, constants, imports) with different names.
-fn members(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
-    let (Some(site), Some(release)) = (names(site, member_name), names(release, member_name)) else {
-        return false;
-    };
-    !site.is_empty() && !release.is_empty() && !site.iter().any(|n| release.contains(n))
-}
-
-/// Reads the name of the member that a line begins, in the languages that themes are scripted in.
-pub(crate) fn member_name(text: &[u8]) -> Option<&[u8]> {
-    const MODIFIERS: [&[u8]; 12] = [
-        b"export",
-        b"default",
-        b"async",
-        b"public",
-        b"private",
-        b"protected",
-        b"static",
-        b"final",
-        b"abstract",
-        b"readonly",
-        b"declare",
-        b"pub",
-    ];
-    const OPENERS: [&[u8]; 16] = [
-        b"function",
-        b"class",
-        b"interface",
-        b"trait",
-        b"enum",
-        b"const",
-        b"let",
-        b"var",
-        b"def",
-        b"type",
-        b"struct",
-        b"fn",
-        b"define",
-        b"namespace",
-        b"module",
-        b"sub",
-    ];
-    const WHOLE_LINE: [&[u8]; 6] = [b"import", b"use", b"require", b"require_once", b"include", b"from"];
-    let mut words =
-        crate::text::token::tokens(text).map(|t| t.text).skip_while(|w| MODIFIERS.contains(w) || *w == b"@");
-    let first = words.next()?;
-    if WHOLE_LINE.contains(&first) && matches!(text.last(), Some(b';' | b'\'' | b'"' | b')')) {
-        return Some(text);
-    }
-    if OPENERS.contains(&first) {
-        return words.find(|w| w.first().is_some_and(|b| b.is_ascii_alphabetic() || matches!(b, b'_' | b'$')));
-    }
-    None
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -324,6 +259,7 @@ mod tests {
             release_keys: &rk,
             site_opens: false,
             release_opens: false,
+            within: None,
             before: before.first(),
             after: after.as_ref(),
         };

@@ -2,12 +2,14 @@
 //!
 //! * [`regions`]: how the operations meet, and which stretches are questions
 //! * [`doubled`]: what both put in, at two places
+//! * [`wrapped_tags`]: questions within a tag that is wrapped over several lines
 //! * [`questions`]: what becomes of such a stretch
 //! * [`written`]: lines as they are written in the result
 
 mod doubled;
 mod questions;
 mod regions;
+mod wrapped_tags;
 mod written;
 
 use std::collections::BTreeMap;
@@ -382,6 +384,11 @@ impl<'a> Walk<'a, '_> {
                     Some(Union::Site(step)) => self.site_lines(&site, site.side.clone(), g, Some(step)),
                     Some(Union::Both(step)) => {
                         self.release_lines(release.side, g);
+                        self.site_lines(&site, site.side.clone(), g, Some(step));
+                    }
+                    Some(Union::Listed(step)) => {
+                        self.release_lines(release.side, g);
+                        self.out.add_to_last(b",");
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
                     Some(Union::SiteFirst(step)) => {

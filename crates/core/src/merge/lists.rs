@@ -189,6 +189,10 @@ pub(super) fn beside_entry(
     (old, changed): (&Range<usize>, &[Item<'_>]),
     dialect: &Dialect,
 ) -> bool {
+    if gap == base.len() && matches!(put, [mark] if is_separator(mark)) {
+        // The end of an entry, where the next stands on a line of its own.
+        return old.end == gap && changed.last().is_some_and(|item| !is_separator(item));
+    }
     let Some(entries) = Entries::of(base, gap, put, dialect) else { return false };
     let touches = match entries.separated {
         Separated::Before => old.end == gap,
@@ -266,5 +270,6 @@ mod tests {
         gives(&CODE, ["{ a }", "{ a as own }", "{ a, b }"], "{ a as own, b }");
         gives(&STYLE, ["move: a 1s;", "move: a 1s, own 2s;", "move: a 3s ease;"], "move: a 3s ease, own 2s;");
         assert_eq!(merge(&CODE, ["f(a)", "f(a, own)", "f(b, c)"]), None, "both went on");
+        gives(&CODE, ["a: 1", "a: 1,", "a: 2"], "a: 2,");
     }
 }

@@ -9,6 +9,7 @@
 //! * [`ops`]: edits broken into operations; which operations clash
 //! * [`lines`]: the walk over the base that does both sides' operations
 //! * [`gaps`]: what happens when both sides inserted at one spot
+//! * [`members`]: members of a script and entries of a list
 //! * [`tokens`]: the same table one level finer
 //! * [`slots`]: what within a text is one value
 //! * [`lists`]: entries that the sides put into a list on one line
@@ -31,6 +32,7 @@ mod inline_style;
 mod lines;
 mod lists;
 mod literal;
+mod members;
 mod moves;
 mod ops;
 mod out;

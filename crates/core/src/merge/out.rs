@@ -57,6 +57,11 @@ impl Out {
         self.pending = Some(if end == LineEnd::None { self.line_end } else { end });
     }
 
+    /// Adds to the end of the last line.
+    pub(crate) fn add_to_last(&mut self, text: &[u8]) {
+        self.bytes.extend_from_slice(text);
+    }
+
     /// Adds lines that stand for no single line of a version.
     pub(crate) fn text(&mut self, text: &[u8]) {
         for line in split_lines(text) {

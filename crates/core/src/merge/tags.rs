@@ -445,10 +445,13 @@ pub(crate) fn merge_words(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
         return None;
     }
     let mut out: Vec<Entry<'_>> = Vec::new();
+    let wrapped = |e: &&Entry<'_>| e.lead.contains(&b'\n');
+    let line = release_list.iter().skip(1).rev().find(wrapped).map(|e| e.lead);
     for gap in 0..=base.len() {
         let of_release = new.put[gap].iter().map(|k| release_list[*k]);
         let of_site = own.put[gap].iter().map(|k| site[*k]).filter(|e| !release_list.contains(e));
-        let of_site = of_site.map(|e| Entry { lead: b" ", ..e });
+        // On a line of its own only where both have it so.
+        let of_site = of_site.map(|e| Entry { lead: line.filter(|_| wrapped(&&e)).unwrap_or(b" "), ..e });
         if own.goes_before(&new, gap) {
             out.extend(of_site.chain(of_release));
         } else {
@@ -552,6 +555,8 @@ mod tests {
             "\n  a\n  b\n  c x\n",
             "the release's form"
         );
+        let lines = |extra: &str| format!("\n  a\n  b{extra}\n");
+        assert_eq!(words(&lines(""), &lines("\n  own"), &lines("\n  c")).unwrap(), lines("\n  c\n  own"));
     }
 
     #[test]

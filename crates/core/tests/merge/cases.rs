@@ -370,6 +370,36 @@ fn imports_and_functions_are_a_set() {
 }
 
 #[test]
+fn entries_of_a_list_are_a_set() {
+    let list = |entries: &str| format!("const own = {{\n  one: 1,\n{entries}}};\ngo(own);\n");
+    let all = |entries: [&str; 3]| entries.map(list);
+    let [base, site, release] = all(["", "  own: 2,\n", "  two: {\n    deep: 3,\n  },\n"]);
+    gives(&SCRIPT, [&base, &site, &release], &list("  two: {\n    deep: 3,\n  },\n  own: 2,\n"));
+    let [_, site, release] = all(["", "  own: 2,\n", "  // What two is for\n  two: 3,\n"]);
+    gives(&SCRIPT, [&base, &site, &release], &list("  own: 2,\n  // What two is for\n  two: 3,\n"));
+    let [_, site, release] = all(["", "  own: 2,\n", "  own: 3,\n"]);
+    asks(&SCRIPT, [&base, &site, &release], Reason::BothInserted);
+    let call = |more: &str| format!("go(\n  one,\n{more});\nstay();\n");
+    asks(&SCRIPT, [&call(""), &call("  own,\n"), &call("  two,\n")], Reason::BothInserted);
+    let last = |value: &str, more: &str| format!("const own = {{\n  one: {value}{more}\n}};\n");
+    let own = last("1", ",\n  own: 2");
+    gives(&SCRIPT, [&last("1", ""), &own, &last("7", "")], &last("7", ",\n  own: 2"));
+    gives(&SCRIPT, [&last("1", ""), &own, &last("1", ",\n  two: 3")], &last("1", ",\n  two: 3,\n  own: 2"));
+}
+
+#[test]
+fn attributes_on_lines_of_their_own_are_a_set() {
+    let tag = |class: &str, more: &str| format!("<a\n  href=\"x\"\n  class=\"{class}\"\n{more}>\n  go\n</a>\n");
+    let base = tag("a", "");
+    let (own, new) = ("  target=\"_blank\"\n", "  rel=\"me\"\n");
+    gives(&PAGE, [&base, &tag("a own", own), &tag("a b", "")], &tag("a b own", own));
+    gives(&PAGE, [&base, &tag("a own", own), &tag("a b", new)], &tag("a b own", &[new, own].concat()));
+    let other = |text: &str| text.replace("\"x\"", "\"y\"");
+    let merged = merge(&PAGE, &base, &tag("own", own), &other(&tag("b", new)));
+    assert_eq!(merged.decisions.len(), 2, "small questions: {}", text(&merged));
+}
+
+#[test]
 fn attributes_over_several_lines() {
     let base = "<input\n  type=\"text\"\n  name=\"q\"\n  value=\"\"\n>\n<p>after it all</p>\n";
     let site = base.replace("  value=\"\"\n", "  value=\"\"\n  placeholder=\"Search the mill\"\n");

@@ -6,7 +6,8 @@ use std::ops::Range;
 use super::Walk;
 use crate::merge::Insertions;
 use crate::merge::align::Side;
-use crate::merge::gaps::{Union, member_name};
+use crate::merge::gaps::Union;
+use crate::merge::members::member_name;
 use crate::merge::ops::{Op, OpKind, Ops};
 use crate::text::Line;
 

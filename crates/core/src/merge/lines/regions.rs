@@ -13,6 +13,8 @@ use crate::text::Line;
 
 /// Lines below a gap in which the first that is not blank is looked for.
 const NEAR: usize = 8;
+/// Lines above a gap in which the bracket is looked for that it is in.
+const BRACKET: usize = 400;
 
 /// A stretch of the base that is a question.
 #[derive(Debug, Clone)]
@@ -126,6 +128,7 @@ impl Walk<'_, '_> {
                 }
             }
         }
+        self.whole_tags(&mut regions);
         let homes = Homes::of(self.base, self.release, &repeated);
         for s in 0..self.site_ops.ops.len() {
             if !strict
@@ -457,9 +460,20 @@ impl Walk<'_, '_> {
             release_keys: &self.release.keys[release.side.clone()],
             site_opens: self.site_opens(site),
             release_opens: self.release_opens(release),
+            within: self.bracket_around(g),
             before: g.checked_sub(1).map(|i| &self.base.lines[i]),
             after: self.base.lines.get(g),
         }
         .unite(self.context.dialect, self.context.options.trust)
+    }
+
+    /// The bracket that a gap of the base is in, as far as can be seen.
+    fn bracket_around(&self, g: usize) -> Option<u8> {
+        let mut closed = 0;
+        let above = self.base.lines[g.saturating_sub(BRACKET)..g].iter().rev();
+        above.flat_map(|line| line.trimmed().iter().rev()).copied().find(|byte| {
+            closed += i64::from(matches!(byte, b')' | b']' | b'}')) - i64::from(matches!(byte, b'(' | b'[' | b'{'));
+            closed < 0
+        })
     }
 }
