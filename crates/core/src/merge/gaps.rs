@@ -1,6 +1,7 @@
 //! What happens when both sides inserted at one spot.
 
 use super::balance::{depth_of, never_below};
+use super::cascade::{Ends, cascade};
 use super::members::{entries, is_comment, members};
 use super::{Dialect, Insertions, Step, Trust, balance};
 use crate::text::Line;
@@ -16,6 +17,8 @@ pub(crate) struct Gap<'a> {
     pub(crate) site_opens: bool,
     /// What the release put there does.
     pub(crate) release_opens: bool,
+    /// On both sides the line before the gap ends with a comma.
+    pub(crate) both_go_on: bool,
     /// The bracket that the gap is in, as far as can be seen.
     pub(crate) within: Option<u8>,
     /// The base line before and after the gap.
@@ -34,8 +37,8 @@ pub(crate) enum Union {
     Both(Step),
     /// The site's lines, then the release's.
     SiteFirst(Step),
-    /// The release's lines, a comma, then the site's.
-    Listed(Step),
+    /// The release's lines, a mark behind its last (a comma in place of a bracket that opens a rule), then the site's.
+    Listed(Step, u8),
     /// The order, or what is meant, is open.
     Ask,
 }
@@ -73,6 +76,9 @@ impl Gap<'_> {
         if shared.into_iter().any(|l| !is_weak(l.trimmed())) {
             return Union::Ask;
         }
+        if self.adds_selectors(dialect) {
+            return Union::Listed(Step::BothInserted, b',');
+        }
         let site_whole = whole(self.site, dialect);
         if (self.site_opens && !self.release_opens || !site_whole) && whole(self.release, dialect) {
             return self.beside_wrap(dialect);
@@ -87,22 +93,17 @@ impl Gap<'_> {
         }
         let allowed = match dialect.insertions {
             _ if at_end => true,
-            Insertions::Cascade => cascade(self.site, self.release),
+            Insertions::Cascade => match cascade(self.site, self.release, self.before_closer(b"}"), dialect) {
+                Some(Ends::Whole) => true,
+                Some(Ends::Open) => return Union::Listed(Step::BothInserted, b';'),
+                None => false,
+            },
             Insertions::Members => members(self.site, self.release),
+            Insertions::Elements if loads(self.site) && loads(self.release) => true,
             Insertions::Elements | Insertions::Unknown => trust == Trust::Bold,
         };
-        let ends_list = self.after.is_some_and(|line| matches!(line.trimmed().first(), Some(b'}' | b']' | b')')));
-        // An entry with a remark above it begins a paragraph: what has none goes on with the one before.
-        let remark = |lines: &[Line<'_>]| {
-            lines.iter().map(Line::trimmed).find(|text| !text.is_empty()).is_some_and(is_comment)
-        };
-        let goes_on = !remark(self.site) && remark(self.release);
-        match entries(self.site, self.release, self.within) {
-            Some([true, true]) if goes_on => return Union::SiteFirst(Step::BothInserted),
-            Some([true, true] | [false, true]) => return Union::Both(Step::BothInserted),
-            Some([true, false]) => return Union::SiteFirst(Step::BothInserted),
-            Some([false, false]) if ends_list => return Union::Listed(Step::BothInserted),
-            _ => {}
+        if let Some(union) = self.of_entries(dialect) {
+            return union;
         }
         match self.first() {
             _ if allowed => Union::Both(Step::BothInserted),
@@ -110,6 +111,46 @@ impl Gap<'_> {
             Some(First::Site) => Union::SiteFirst(Step::BothInserted),
             None => Union::Ask,
         }
+    }
+
+    /// The line below the gap begins with one of these brackets.
+    fn before_closer(&self, closers: &[u8]) -> bool {
+        self.after.and_then(|line| line.trimmed().first()).is_some_and(|first| closers.contains(first))
+    }
+
+    /// Both put entries into a list that stand in no order.
+    fn of_entries(&self, dialect: &Dialect) -> Option<Union> {
+        // An entry with a remark above it begins a paragraph: what has none goes on with the one before.
+        let remark = |lines: &[Line<'_>]| {
+            lines.iter().map(Line::trimmed).find(|text| !text.is_empty()).is_some_and(is_comment)
+        };
+        let goes_on = !remark(self.site) && remark(self.release);
+        match entries(self.site, self.release, self.within, dialect)? {
+            [true, true] if goes_on => Some(Union::SiteFirst(Step::BothInserted)),
+            [true, true] | [false, true] => Some(Union::Both(Step::BothInserted)),
+            [true, false] => Some(Union::SiteFirst(Step::BothInserted)),
+            [false, false] => self.before_closer(b"}])").then_some(Union::Listed(Step::BothInserted, b',')),
+        }
+    }
+
+    /// Tells whether both added selectors to a rule, behind what was its last.
+    fn adds_selectors(&self, dialect: &Dialect) -> bool {
+        let selectors = |lines: &[Line<'_>]| {
+            let (last, others) = lines.split_last()?;
+            let listed = others.iter().all(|line| line.trimmed().ends_with(b","));
+            (listed && last.trimmed().ends_with(b"{")).then(|| {
+                lines
+                    .iter()
+                    .map(|line| line.trimmed()[..line.trimmed().len() - 1].trim_ascii_end().to_vec())
+                    .collect()
+            })
+        };
+        let (site, release): (Option<Vec<Vec<u8>>>, _) = (selectors(self.site), selectors(self.release));
+        let (Some(site), Some(release)) = (site, release) else { return false };
+        dialect.declarations
+            && self.both_go_on
+            && self.before.is_some_and(|line| line.trimmed().ends_with(b"{"))
+            && !site.iter().any(|selector| release.contains(selector))
     }
 
     /// The site wrapped the lines on one side of the gap: its opener stands against the line below, its closer against
@@ -203,38 +244,17 @@ pub(crate) fn edge(lines: &[Line<'_>], dialect: &Dialect) -> Option<Edge> {
     }
 }
 
-/// Style rules or declarations, each whole; a property that both set is one value, so ask.
-fn cascade(site: &[Line<'_>], release: &[Line<'_>]) -> bool {
-    let ends_whole = |lines: &[Line<'_>]| {
-        lines
-            .iter()
-            .rev()
-            .map(Line::trimmed)
-            .find(|t| !t.is_empty())
-            .is_some_and(|t| matches!(t.last(), Some(b';' | b'}' | b',')) || t.ends_with(b"*/"))
-    };
-    if !ends_whole(site) || !ends_whole(release) {
-        return false;
-    }
-    let property = |text: &'_ [u8]| -> Option<Vec<u8>> {
-        let colon = text.iter().position(|b| *b == b':')?;
-        let name = text[..colon].trim_ascii();
-        let plain = name.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_' | b'$' | b'@'));
-        (plain && text.ends_with(b";")).then(|| name.to_vec())
-    };
-    let outer = |lines: &[Line<'_>]| -> Vec<Vec<u8>> {
-        let mut depth = 0i64;
-        let mut out = Vec::new();
-        for line in lines {
-            if depth == 0 {
-                out.extend(property(line.trimmed()));
-            }
-            depth += line.content.iter().map(|b| (*b == b'{') as i64 - (*b == b'}') as i64).sum::<i64>();
-        }
-        out
-    };
-    let (site, release) = (outer(site), outer(release));
-    !site.iter().any(|p| release.contains(p))
+/// Tells whether lines are nothing but elements that load or say something of the page: as with style rules, what comes
+/// later wins.
+fn loads(lines: &[Line<'_>]) -> bool {
+    const ELEMENTS: [&[u8]; 5] = [b"<link", b"<meta", b"<script", b"<style", b"<!--"];
+    let mut depth = 0;
+    lines.iter().map(Line::trimmed).filter(|text| !text.is_empty()).all(|text| {
+        let before = depth;
+        depth += depth_of(text, true).1;
+        let lower = text[..text.len().min(7)].to_ascii_lowercase();
+        before > 0 || ELEMENTS.iter().any(|element| lower.starts_with(element))
+    })
 }
 
 #[cfg(test)]
@@ -259,6 +279,7 @@ mod tests {
             release_keys: &rk,
             site_opens: false,
             release_opens: false,
+            both_go_on: false,
             within: None,
             before: before.first(),
             after: after.as_ref(),
@@ -289,6 +310,9 @@ mod tests {
         assert_eq!(unite(a, b, Insertions::Elements, Some("<p>")), Union::Ask);
         assert!(matches!(unite(a, b, Insertions::Elements, Some("</head>")), Union::Both(Step::Snippet)));
         assert!(matches!(unite(a, b, Insertions::Elements, None), Union::Both(_)));
+        let (own, new) = ("<script>\n  own();\n</script>\n", "<link rel=\"icon\" href=\"x\">\n");
+        assert!(matches!(unite(own, new, Insertions::Elements, Some("<p>")), Union::Both(_)));
+        assert_eq!(unite(own, b, Insertions::Elements, Some("<p>")), Union::Ask);
     }
 
     #[test]

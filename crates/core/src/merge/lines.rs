@@ -386,9 +386,9 @@ impl<'a> Walk<'a, '_> {
                         self.release_lines(release.side, g);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
-                    Some(Union::Listed(step)) => {
+                    Some(Union::Listed(step, mark)) => {
                         self.release_lines(release.side, g);
-                        self.out.add_to_last(b",");
+                        self.out.go_on(mark);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
                     Some(Union::SiteFirst(step)) => {

@@ -203,6 +203,12 @@ pub(super) fn beside_entry(
     touches && in_list && !changed.is_empty() && within_entry(&base[old.clone()]) && within_entry(changed)
 }
 
+/// Tells whether a side put a comma in place of the bracket at the end of a line: the selectors of a rule go on below.
+pub(super) fn goes_on_in_next_line(base: &[Item<'_>], old: &Range<usize>, put: &[Item<'_>]) -> bool {
+    let at_end = old.end == base.len() && old.len() == 1;
+    at_end && base[old.start].text == b"{" && matches!(put, [mark] if mark.text == b",")
+}
+
 #[cfg(test)]
 mod tests {
     use crate::merge::tokens::merge_tokens;

@@ -1,5 +1,6 @@
 //! Members of a script and entries of a list: named, and in no order.
 
+use super::Dialect;
 use super::balance::depth_of;
 use crate::text::Line;
 use crate::text::token::tokens;
@@ -88,11 +89,33 @@ fn is_method(text: &[u8]) -> bool {
     arguments.starts_with(b"(") && closes_at.is_some_and(|at| at + 1 == arguments.len())
 }
 
+/// What may stand in a list in any order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum List {
+    /// Names, and values by name.
+    Named,
+    /// Values by name.
+    Keyed,
+    /// Values by key, where an arrow says so.
+    Array,
+}
+
 /// Tells whether what the two sides put into a list are entries by key, or names in braces, none of them in both; and
 /// of either side, the site's first, whether a comma stands behind its last one. `within` is the bracket that the list is
 /// in.
-pub(super) fn entries(site: &[Line<'_>], release: &[Line<'_>], within: Option<u8>) -> Option<[bool; 2]> {
-    let bracket = within?;
+pub(super) fn entries(
+    site: &[Line<'_>],
+    release: &[Line<'_>],
+    within: Option<u8>,
+    dialect: &Dialect,
+) -> Option<[bool; 2]> {
+    let list = match within? {
+        // The braces of a style sheet hold declarations, and its parentheses maps.
+        b'{' if dialect.declarations => return None,
+        b'{' => List::Named,
+        b'(' if dialect.declarations => List::Keyed,
+        _ => List::Array,
+    };
     let mut all = Vec::new();
     let mut ends = [false; 2];
     for (side, end) in [site, release].into_iter().zip(&mut ends) {
@@ -103,14 +126,14 @@ pub(super) fn entries(site: &[Line<'_>], release: &[Line<'_>], within: Option<u8
         for (k, line) in side.iter().enumerate().filter(|(_, line)| solid(line)) {
             depth += depth_of(line.trimmed(), false).1;
             let parted = depth > 0 || line.trimmed().ends_with(b",");
-            // Where one is to be put behind the last, no remark may stand there.
-            let bare = ![b"//".as_slice(), b"/*", b"#"].iter().any(|mark| has(line.trimmed(), mark));
+            // Where one is to be put behind the last, no remark may stand there, and it is no statement.
+            let bare = ![b"//".as_slice(), b"/*", b"#", b";"].iter().any(|mark| has(line.trimmed(), mark));
             if !parted && (k < last || !bare) {
                 return None;
             }
             *end = parted;
         }
-        all.extend(names(side, |text| entry_name(text, bracket))?);
+        all.extend(names(side, |text| entry_name(text, list))?);
     }
     let said = all.len();
     all.sort_unstable();
@@ -123,16 +146,17 @@ fn has(text: &[u8], mark: &[u8]) -> bool {
 }
 
 /// Reads the key of the entry that a line begins: `key: …`, `'key' => …`, or in braces a name alone.
-fn entry_name(text: &[u8], bracket: u8) -> Option<&[u8]> {
+fn entry_name(text: &[u8], list: List) -> Option<&[u8]> {
     let len = match text.first()? {
         quote @ (b'"' | b'\'') => text[1..].iter().position(|byte| byte == quote)? + 2,
         _ => text.iter().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$' | b'-')).count(),
     };
     let (name, rest) = text.split_at(len);
     let rest = rest.trim_ascii_start();
-    let keyed = rest.starts_with(b"=>") || bracket == b'{' && rest.starts_with(b":") && !rest.starts_with(b"::");
-    let alone =
-        bracket == b'{' && matches!(rest, b"" | b",") && !name.starts_with(b"'") && !name.starts_with(b"\"");
+    let colon = rest.starts_with(b":") && !rest.starts_with(b"::");
+    let keyed = rest.starts_with(b"=>") || colon && list != List::Array;
+    let quoted = matches!(name.first(), Some(b'"' | b'\''));
+    let alone = list == List::Named && matches!(rest, b"" | b",") && !quoted;
     (len > 0 && (keyed || alone)).then_some(name)
 }
 
@@ -170,7 +194,12 @@ mod tests {
     use crate::text::split_lines;
 
     fn together(site: &str, release: &str, within: u8) -> Option<[bool; 2]> {
-        entries(&split_lines(site.as_bytes()), &split_lines(release.as_bytes()), Some(within))
+        in_language(site, release, within, false)
+    }
+
+    fn in_language(site: &str, release: &str, within: u8, declarations: bool) -> Option<[bool; 2]> {
+        let dialect = Dialect { declarations, ..Dialect::default() };
+        entries(&split_lines(site.as_bytes()), &split_lines(release.as_bytes()), Some(within), &dialect)
     }
 
     #[test]
@@ -181,6 +210,9 @@ mod tests {
         assert_eq!(together("own: 1,\n", "own: 2,\n", b'{'), None, "one key");
         assert_eq!(together("own,\n", "b,\n", b'('), None, "arguments stand in order");
         assert_eq!(together("own: 1\nc: 2,\n", "b: 3,\n", b'{'), None, "no comma between");
+        assert_eq!(together("own: 1;\n", "b: 3;\n", b'{'), None, "statements");
+        assert_eq!(in_language("own: 1\n", "b: 3\n", b'{', true), None, "declarations");
+        assert_eq!(in_language("'own': 1px\n", "b: 3px\n", b'(', true), Some([false, false]), "a map");
         assert_eq!(together("go();\n", "b: 3,\n", b'{'), None);
         assert_eq!(together("own: 1 // last\n", "b: 3\n", b'{'), None, "no place for a comma");
     }

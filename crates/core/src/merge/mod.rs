@@ -9,7 +9,7 @@
 //! * [`ops`]: edits broken into operations; which operations clash
 //! * [`lines`]: the walk over the base that does both sides' operations
 //! * [`gaps`]: what happens when both sides inserted at one spot
-//! * [`members`]: members of a script and entries of a list
+//! * [`members`], [`cascade`]: members of a script, entries of a list, and rules and declarations of a style sheet
 //! * [`tokens`]: the same table one level finer
 //! * [`slots`]: what within a text is one value
 //! * [`lists`]: entries that the sides put into a list on one line
@@ -26,6 +26,7 @@
 
 mod align;
 mod balance;
+mod cascade;
 mod gaps;
 mod hints;
 mod inline_style;

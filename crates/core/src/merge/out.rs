@@ -57,9 +57,13 @@ impl Out {
         self.pending = Some(if end == LineEnd::None { self.line_end } else { end });
     }
 
-    /// Adds to the end of the last line.
-    pub(crate) fn add_to_last(&mut self, text: &[u8]) {
-        self.bytes.extend_from_slice(text);
+    /// Ends the last line with a mark that parts it from the next, in place of a bracket that opens a rule.
+    pub(crate) fn go_on(&mut self, mark: u8) {
+        if self.bytes.ends_with(b"{") {
+            self.bytes.pop();
+            self.bytes.truncate(self.bytes.trim_ascii_end().len());
+        }
+        self.bytes.push(mark);
     }
 
     /// Adds lines that stand for no single line of a version.

@@ -9,7 +9,7 @@ use std::collections::HashSet;
 use std::ops::Range;
 
 use super::Dialect;
-use super::lists::{First, beside_entry, in_order, is_separator};
+use super::lists::{First, beside_entry, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags, tag_end, template_end};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
@@ -465,7 +465,10 @@ impl Done<'_> {
                 && !other.old.is_empty()
                 && beside_entry(base, (put.old.start, put.new), (&other.old, other.new), dialect)
         };
-        before.old.end <= self.old.start && (beside(self, before) || beside(before, self))
+        let next_selector = dialect.declarations
+            && goes_on_in_next_line(base, &self.old, self.new)
+            && !before.new.iter().any(|item| item.separates() || is_separator(item));
+        before.old.end <= self.old.start && (next_selector || beside(self, before) || beside(before, self))
     }
 }
 

@@ -388,6 +388,18 @@ fn entries_of_a_list_are_a_set() {
 }
 
 #[test]
+fn what_both_add_to_a_rule_stands_side_by_side() {
+    let rule = |more: &str| format!(".a {{\n  left: 2px;\n{more}}}\n");
+    let versions = [rule(""), rule("  own: 3;\n"), rule("  new: 3;\n")];
+    gives(&STYLE, versions.each_ref().map(String::as_str), &rule("  new: 3;\n  own: 3;\n"));
+    let selectors = |more: &str| format!(".a{more} {{\n  left: 2px;\n}}\n");
+    let versions = [selectors(""), selectors(",\n.own"), selectors(",\n.b,\n.c")];
+    gives(&STYLE, versions.each_ref().map(String::as_str), &selectors(",\n.b,\n.c,\n.own"));
+    let versions = [selectors(""), selectors(",\n.own"), selectors(":hover")];
+    gives(&STYLE, versions.each_ref().map(String::as_str), &selectors(":hover,\n.own"));
+}
+
+#[test]
 fn attributes_on_lines_of_their_own_are_a_set() {
     let tag = |class: &str, more: &str| format!("<a\n  href=\"x\"\n  class=\"{class}\"\n{more}>\n  go\n</a>\n");
     let base = tag("a", "");

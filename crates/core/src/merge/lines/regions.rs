@@ -460,6 +460,9 @@ impl Walk<'_, '_> {
             release_keys: &self.release.keys[release.side.clone()],
             site_opens: self.site_opens(site),
             release_opens: self.release_opens(release),
+            both_go_on: [(self.site, &site.side), (self.release, &release.side)].iter().all(|(side, put)| {
+                put.start.checked_sub(1).is_some_and(|above| side.lines[above].trimmed().ends_with(b","))
+            }),
             within: self.bracket_around(g),
             before: g.checked_sub(1).map(|i| &self.base.lines[i]),
             after: self.base.lines.get(g),

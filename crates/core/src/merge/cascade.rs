@@ -1,0 +1,91 @@
+//! Style rules and declarations that both sides put into one gap.
+
+use super::Dialect;
+use crate::text::Line;
+use crate::text::key::Blanks;
+
+/// How the lines of a side end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Ends {
+    /// With a rule, or a declaration and its mark.
+    Whole,
+    /// With a declaration that has no mark behind it.
+    Open,
+}
+
+/// Tells whether rules or declarations of both sides may stand one after the other, and how the release's end; `None`
+/// where they may not: a property that both set is one value. `last` says that they are the last ones of their rule.
+pub(super) fn cascade(site: &[Line<'_>], release: &[Line<'_>], last: bool, dialect: &Dialect) -> Option<Ends> {
+    let indented = dialect.blanks == Blanks::IndentIsMeaning;
+    let own = properties(site, indented);
+    if properties(release, indented).iter().any(|property| own.contains(property)) {
+        return None;
+    }
+    match (ends(site)?, ends(release)?) {
+        _ if indented => Some(Ends::Whole),
+        (Ends::Whole, Ends::Whole) => Some(Ends::Whole),
+        (_, of_release) => last.then_some(of_release),
+    }
+}
+
+fn ends(lines: &[Line<'_>]) -> Option<Ends> {
+    let text = lines.iter().rev().map(Line::trimmed).find(|text| !text.is_empty())?;
+    let whole = matches!(text.last(), Some(b';' | b'}' | b',')) || text.ends_with(b"*/");
+    let remark = text.windows(2).any(|mark| mark == b"//");
+    match whole {
+        true => Some(Ends::Whole),
+        false => (!remark && text.last() != Some(&b'{')).then_some(Ends::Open),
+    }
+}
+
+/// The properties that lines set at their outermost level.
+fn properties<'a>(lines: &[Line<'a>], indented: bool) -> Vec<&'a [u8]> {
+    let solid = || lines.iter().filter(|line| !line.is_blank());
+    let outermost = solid().map(|line| line.indent().len()).min();
+    let mut depth = 0i64;
+    let mut out = Vec::new();
+    for line in solid() {
+        let outer = if indented { Some(line.indent().len()) == outermost } else { depth == 0 };
+        out.extend(property(line.trimmed(), indented).filter(|_| outer));
+        depth += line.content.iter().map(|b| i64::from(*b == b'{') - i64::from(*b == b'}')).sum::<i64>();
+    }
+    out
+}
+
+/// The property that a declaration sets.
+fn property(text: &[u8], indented: bool) -> Option<&[u8]> {
+    let end = text.iter().position(|b| *b == b':' || indented && b.is_ascii_whitespace());
+    let name = text[..end.or(indented.then_some(text.len()))?].trim_ascii();
+    let plain = name.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_' | b'$' | b'@'));
+    (plain && !text.ends_with(b"{") && !text.ends_with(b",")).then_some(name)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::text::split_lines;
+
+    fn both(site: &str, release: &str, last: bool, blanks: Blanks) -> Option<Ends> {
+        let dialect = Dialect { blanks, declarations: true, ..Dialect::default() };
+        cascade(&split_lines(site.as_bytes()), &split_lines(release.as_bytes()), last, &dialect)
+    }
+
+    #[test]
+    fn one_property_is_one_value() {
+        let both = |site, release, last| both(site, release, last, Blanks::AreForm);
+        assert_eq!(both("own: 1;\n", ".b { a: 1; }\n", false), Some(Ends::Whole));
+        assert_eq!(both("a: 1;\n", "b: 2;\na: 3;\n", false), None);
+        assert_eq!(both("own: 1\n", "a: 2\n", false), None);
+        assert_eq!(both("own: 1\n", "a: 2\n", true), Some(Ends::Open));
+        assert_eq!(both("own: 1\n", "a: 2;\n", true), Some(Ends::Whole));
+        assert_eq!(both("own: 1\n", "a: 2 // last\n", true), None, "no place for a mark");
+        assert_eq!(both("a: 1\n", "a: 2\n", true), None);
+    }
+
+    #[test]
+    fn where_indentation_is_meaning_a_declaration_needs_no_mark() {
+        let both = |site, release| both(site, release, false, Blanks::IndentIsMeaning);
+        assert_eq!(both("  own 1\n", "  a 2\n  &:hover\n    own 3\n"), Some(Ends::Whole));
+        assert_eq!(both("  own: 1\n", "  own: 2\n"), None);
+    }
+}
