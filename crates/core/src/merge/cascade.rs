@@ -22,10 +22,17 @@ pub(super) fn cascade(site: &[Line<'_>], release: &[Line<'_>], last: bool, diale
         return None;
     }
     match (ends(site)?, ends(release)?) {
-        _ if indented => Some(Ends::Whole),
+        _ if indented => (outermost(site)? == outermost(release)?).then_some(Ends::Whole),
         (Ends::Whole, Ends::Whole) => Some(Ends::Whole),
         (_, of_release) => last.then_some(of_release),
     }
+}
+
+/// The indentation of lines of which none stands further out than the first: they go on in one block.
+fn outermost<'a>(lines: &[Line<'a>]) -> Option<&'a [u8]> {
+    let mut solid = lines.iter().filter(|line| !line.is_blank()).map(Line::indent);
+    let first = solid.next()?;
+    solid.all(|indent| indent.starts_with(first)).then_some(first)
 }
 
 fn ends(lines: &[Line<'_>]) -> Option<Ends> {
@@ -40,11 +47,10 @@ fn ends(lines: &[Line<'_>]) -> Option<Ends> {
 
 /// The properties that lines set at their outermost level.
 fn properties<'a>(lines: &[Line<'a>], indented: bool) -> Vec<&'a [u8]> {
-    let solid = || lines.iter().filter(|line| !line.is_blank());
-    let outermost = solid().map(|line| line.indent().len()).min();
+    let outermost = lines.iter().filter(|line| !line.is_blank()).map(|line| line.indent().len()).min();
     let mut depth = 0i64;
     let mut out = Vec::new();
-    for line in solid() {
+    for line in lines.iter().filter(|line| !line.is_blank()) {
         let outer = if indented { Some(line.indent().len()) == outermost } else { depth == 0 };
         out.extend(property(line.trimmed(), indented).filter(|_| outer));
         depth += line.content.iter().map(|b| i64::from(*b == b'{') - i64::from(*b == b'}')).sum::<i64>();
@@ -87,5 +93,7 @@ mod tests {
         let both = |site, release| both(site, release, false, Blanks::IndentIsMeaning);
         assert_eq!(both("  own 1\n", "  a 2\n  &:hover\n    own 3\n"), Some(Ends::Whole));
         assert_eq!(both("  own: 1\n", "  own: 2\n"), None);
+        assert_eq!(both("    own: 1\n  &:hover\n    b: 2\n", "    a: 1\n"), None, "it goes on further out");
+        assert_eq!(both("  own: 1\n", "    a: 1\n"), None, "another block");
     }
 }

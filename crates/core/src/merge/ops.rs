@@ -1,5 +1,6 @@
 //! Edits broken into operations on base lines and gaps, and which operations of the two sides clash.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
@@ -289,6 +290,8 @@ const PAIRING_LIMIT: usize = 120 * 120;
 pub(crate) const ALIKE: f32 = 0.5;
 /// Where there is no rival, this much will do; below it a line is not even asked to be another's later form.
 pub(crate) const BARELY_ALIKE: f32 = 0.34;
+/// Lines that give a value to the same name are alike by so much at least.
+const NAMED: f32 = 0.9;
 /// A second candidate this close makes a pairing doubtful.
 const CLOSE: f32 = 0.1;
 
@@ -307,6 +310,7 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         range.clone().map(|i| WordBag::of(s.lines[i].trimmed())).collect()
     };
     let (base_bags, side_bags) = (bags(base, &edit.old), bags(side, &edit.new));
+    let names = Names::of(base, side, edit);
     let score = |i: usize, j: usize| -> f32 {
         let (a, b) = (base.keys[edit.old.start + i], side.keys[edit.new.start + j]);
         if a == b {
@@ -320,7 +324,11 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
             let renamed_closer = n == 1 && m == 1 && closes(base, edit.old.start) && closes(side, edit.new.start);
             return if renamed_closer { 0.6 } else { 0.0 };
         }
-        let alike = base_bags[i].similarity(&side_bags[j]);
+        let alike = match names.relation(i, j) {
+            Some(true) => return base_bags[i].similarity(&side_bags[j]).max(NAMED),
+            Some(false) => return 0.0,
+            None => base_bags[i].similarity(&side_bags[j]),
+        };
         // One line for one line has no rival: less will do, or the same marks around other words.
         let alone = n == 1 && m == 1;
         let same_marks =
@@ -387,6 +395,44 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         }
     }
     pairs
+}
+
+/// What the lines of an edit give values to: the names that stand once among those of their version.
+struct Names<'a> {
+    base: Vec<Name<'a>>,
+    side: Vec<Name<'a>>,
+}
+
+/// The name that a line gives a value to, if it stands once, and whether it does in the other version too.
+type Name<'a> = Option<(&'a [u8], bool)>;
+
+impl<'a> Names<'a> {
+    fn of(base: &Side<'a>, side: &Side<'a>, edit: &Edit) -> Self {
+        let all = |side: &Side<'a>, lines: &Range<usize>| -> Vec<Option<&'a [u8]>> {
+            side.lines[lines.clone()].iter().map(|line| named(line.trimmed())).collect()
+        };
+        let counted = |names: &[Option<&'a [u8]>]| {
+            let mut count: HashMap<&'a [u8], usize> = HashMap::new();
+            names.iter().flatten().for_each(|name| *count.entry(name).or_default() += 1);
+            count
+        };
+        let (of_base, of_side) = (all(base, &edit.old), all(side, &edit.new));
+        let (in_base, in_side) = (counted(&of_base), counted(&of_side));
+        let once = |names: Vec<Option<&'a [u8]>>, own: &HashMap<_, _>, other: &HashMap<_, _>| {
+            let name = |name: Option<&'a [u8]>| {
+                name.filter(|name| own.get(name) == Some(&1)).map(|name| (name, other.get(name) == Some(&1)))
+            };
+            names.into_iter().map(name).collect()
+        };
+        Names { base: once(of_base, &in_base, &in_side), side: once(of_side, &in_side, &in_base) }
+    }
+
+    /// Tells whether two lines give a value to the same name; `None` where names do not tell: a line has none, or
+    /// neither is in the other version.
+    fn relation(&self, i: usize, j: usize) -> Option<bool> {
+        let ((own, own_known), (other, other_known)) = (self.base[i]?, self.side[j]?);
+        (own == other).then_some(true).or((own_known || other_known).then_some(false))
+    }
 }
 
 /// What a line gives a value to, if it does: `size` of `size: 4px;`.

@@ -392,6 +392,10 @@ fn what_both_add_to_a_rule_stands_side_by_side() {
     let rule = |more: &str| format!(".a {{\n  left: 2px;\n{more}}}\n");
     let versions = [rule(""), rule("  own: 3;\n"), rule("  new: 3;\n")];
     gives(&STYLE, versions.each_ref().map(String::as_str), &rule("  new: 3;\n  own: 3;\n"));
+    // By its name the last declaration is known, though the new one has as many words of it.
+    let last = |value: &str, more: &str| format!(".a {{\n  left: 2px;\n  top: {value};\n{more}}}\n");
+    let versions = [last("0", ""), last("0", "  own: 1;\n"), last("1px", "  right: 0;\n")];
+    gives(&STYLE, versions.each_ref().map(String::as_str), &last("1px", "  right: 0;\n  own: 1;\n"));
     let selectors = |more: &str| format!(".a{more} {{\n  left: 2px;\n}}\n");
     let versions = [selectors(""), selectors(",\n.own"), selectors(",\n.b,\n.c")];
     gives(&STYLE, versions.each_ref().map(String::as_str), &selectors(",\n.b,\n.c,\n.own"));
