@@ -95,7 +95,8 @@ impl Gap<'_> {
             _ if at_end => true,
             Insertions::Cascade => match cascade(self.site, self.release, self.before_closer(b"}"), dialect) {
                 Some(Ends::Whole) => true,
-                Some(Ends::Open) => return Union::Listed(Step::BothInserted, b';'),
+                Some(Ends::Open) if self.can_go_on() => return Union::Listed(Step::BothInserted, b';'),
+                Some(Ends::Open) => return Union::Ask,
                 None => false,
             },
             Insertions::Members => members(self.site, self.release),
@@ -111,6 +112,11 @@ impl Gap<'_> {
             Some(First::Site) => Union::SiteFirst(Step::BothInserted),
             None => Union::Ask,
         }
+    }
+
+    /// A mark can be put behind the last line of the release.
+    fn can_go_on(&self) -> bool {
+        self.release.last().is_some_and(|line| !line.is_blank())
     }
 
     /// The line below the gap begins with one of these brackets.
@@ -129,7 +135,10 @@ impl Gap<'_> {
             [true, true] if goes_on => Some(Union::SiteFirst(Step::BothInserted)),
             [true, true] | [false, true] => Some(Union::Both(Step::BothInserted)),
             [true, false] => Some(Union::SiteFirst(Step::BothInserted)),
-            [false, false] => self.before_closer(b"}])").then_some(Union::Listed(Step::BothInserted, b',')),
+            [false, false] if self.can_go_on() && self.before_closer(b"}])") => {
+                Some(Union::Listed(Step::BothInserted, b','))
+            }
+            [false, false] => None,
         }
     }
 

@@ -396,6 +396,11 @@ fn what_both_add_to_a_rule_stands_side_by_side() {
     let last = |value: &str, more: &str| format!(".a {{\n  left: 2px;\n  top: {value};\n{more}}}\n");
     let versions = [last("0", ""), last("0", "  own: 1;\n"), last("1px", "  right: 0;\n")];
     gives(&STYLE, versions.each_ref().map(String::as_str), &last("1px", "  right: 0;\n  own: 1;\n"));
+    let open = |more: &str| format!(".a {{\n  left: 2px{more}\n}}\n");
+    let versions = [open(""), open(";\n  own: 1px"), open(";\n  new: 1px")];
+    gives(&STYLE, versions.each_ref().map(String::as_str), &open(";\n  new: 1px;\n  own: 1px"));
+    let versions = [open(""), open(";\n  own: 1px"), open(";\n  new: 1px\n")];
+    asks(&STYLE, versions.each_ref().map(String::as_str), Reason::BothInserted);
     let selectors = |more: &str| format!(".a{more} {{\n  left: 2px;\n}}\n");
     let versions = [selectors(""), selectors(",\n.own"), selectors(",\n.b,\n.c")];
     gives(&STYLE, versions.each_ref().map(String::as_str), &selectors(",\n.b,\n.c,\n.own"));
