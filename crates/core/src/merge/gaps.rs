@@ -2,6 +2,7 @@
 
 use super::balance::{depth_of, never_below};
 use super::cascade::{Ends, cascade};
+use super::lists::First;
 use super::members::{entries, is_comment, members};
 use super::{Dialect, Insertions, Step, Trust, balance};
 use crate::text::Line;
@@ -41,12 +42,6 @@ pub(crate) enum Union {
     Listed(Step, u8),
     /// The order, or what is meant, is open.
     Ask,
-}
-
-/// Whose insertion stands first.
-enum First {
-    Site,
-    Release,
 }
 
 impl Gap<'_> {

@@ -174,11 +174,15 @@ fn text_of(items: &[Item<'_>]) -> Vec<u8> {
     items.iter().map(|item| item.text).collect::<Vec<_>>().join(b" ".as_slice())
 }
 
-/// What stands before the mark that a value stands behind.
+/// What stands before the mark that a value stands behind, without quotes; of `a as b` the name that it gives.
 fn key(entry: &[Item<'_>], marks: &[&[u8]]) -> Option<Vec<u8>> {
     let at = entry.iter().position(|item| marks.contains(&item.text))?;
-    let plain = entry[..at].iter().all(|item| depth(item) == 0 && !is_separator(item));
-    (at > 0 && plain && at + 1 < entry.len()).then(|| text_of(&entry[..at]))
+    let (before, behind) = (&entry[..at], &entry[at + 1..]);
+    let plain = before.iter().all(|item| depth(item) == 0 && !is_separator(item));
+    let name = text_of(if entry[at].text == b"as" { behind } else { before });
+    let quoted = |byte: &u8| matches!(byte, b'"' | b'\'');
+    let bare = name.iter().copied().filter(|byte| !quoted(byte)).collect();
+    (at > 0 && plain && !behind.is_empty()).then_some(bare)
 }
 
 /// Tells whether entries that one side put into a gap stand beside a stretch of the base that the other side changed
@@ -262,6 +266,8 @@ mod tests {
     fn one_name_and_what_stands_in_order_are_asked() {
         assert_eq!(merge(&CODE, ["f(a)", "f(a, own)", "f(a, b)"]), None);
         assert_eq!(merge(&CODE, ["{ a: 1 }", "{ a: 1, b: 2 }", "{ a: 1, b: 3 }"]), None);
+        assert_eq!(merge(&CODE, ["{ a: 1 }", "{ a: 1, 'b': 2 }", "{ a: 1, \"b\": 3 }"]), None);
+        assert_eq!(merge(&CODE, ["{ a }", "{ a, own as b }", "{ a, c as b }"]), None, "one name");
         assert_eq!(merge(&STYLE, [".a { b: 1; }", ".a { b: 1; c: 2; }", ".a { b: 1; c: 3; }"]), None);
         assert_eq!(merge(&STYLE, ["font: a;", "font: a, own;", "font: a, b;"]), None);
         assert_eq!(merge(&CODE, ["f(a b)", "f(a, own b)", "f(c b)"]), None, "no whole entry");

@@ -145,7 +145,7 @@ fn has(text: &[u8], mark: &[u8]) -> bool {
     text.windows(mark.len()).any(|part| part == mark)
 }
 
-/// Reads the key of the entry that a line begins: `key: …`, `'key' => …`, or in braces a name alone.
+/// Reads the key of the entry that a line begins, without quotes: `key: …`, `'key' => …`, or in braces a name alone.
 fn entry_name(text: &[u8], list: List) -> Option<&[u8]> {
     let len = match text.first()? {
         quote @ (b'"' | b'\'') => text[1..].iter().position(|byte| byte == quote)? + 2,
@@ -157,7 +157,8 @@ fn entry_name(text: &[u8], list: List) -> Option<&[u8]> {
     let keyed = rest.starts_with(b"=>") || colon && list != List::Array;
     let quoted = matches!(name.first(), Some(b'"' | b'\''));
     let alone = list == List::Named && matches!(rest, b"" | b",") && !quoted;
-    (len > 0 && (keyed || alone)).then_some(name)
+    let bare = if quoted { &name[1..len - 1] } else { name };
+    (len > 0 && (keyed || alone)).then_some(bare)
 }
 
 /// Returns the lines' names at the outermost level, by a function that reads one from a line.
@@ -208,6 +209,7 @@ mod tests {
         assert_eq!(together("'own' => 1,\n", "'b' => array(\n  2\n)\n", b'('), Some([true, false]));
         assert_eq!(together("own,\n", "b,\nc\n", b'{'), Some([true, false]));
         assert_eq!(together("own: 1,\n", "own: 2,\n", b'{'), None, "one key");
+        assert_eq!(together("own: 1,\n", "'own': 2,\n", b'{'), None, "one key, in quotes");
         assert_eq!(together("own,\n", "b,\n", b'('), None, "arguments stand in order");
         assert_eq!(together("own: 1\nc: 2,\n", "b: 3,\n", b'{'), None, "no comma between");
         assert_eq!(together("own: 1;\n", "b: 3;\n", b'{'), None, "statements");
