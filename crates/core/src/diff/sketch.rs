@@ -42,6 +42,11 @@ impl WordBag {
         if size == 0.0 { 1.0 } else { 2.0 * (words + marks / 4.0) / size }
     }
 
+    /// Tells whether one of two texts has all words of the other.
+    pub fn includes_or_is_in(&self, other: &WordBag) -> bool {
+        common(&self.words, &other.words) == self.words.len().min(other.words.len())
+    }
+
     /// Returns the number of words.
     pub fn word_count(&self) -> usize {
         self.words.len()

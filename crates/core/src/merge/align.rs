@@ -224,22 +224,48 @@ pub(crate) enum From {
 
 /// Returns the edits from one side to another, at the places where people would cut.
 pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> Vec<Edit> {
-    let mut edits = match from {
-        From::Front => diff(&old.keys, &new.keys, |k| weak.is(k)),
-        From::Back => {
-            let reversed = |keys: &[u32]| keys.iter().rev().copied().collect::<Vec<_>>();
-            let (n, m) = (old.keys.len(), new.keys.len());
-            let mut edits = diff(&reversed(&old.keys), &reversed(&new.keys), |k| weak.is(k));
-            edits.reverse();
-            for e in &mut edits {
-                *e = Edit { old: n - e.old.end..n - e.old.start, new: m - e.new.end..m - e.new.start };
-            }
-            edits
-        }
-    };
+    let mut edits = Vec::new();
+    let (mut i, mut j) = (0, 0);
+    for (to_i, to_j) in page_edges(old, new).into_iter().chain([(old.keys.len(), new.keys.len())]) {
+        let part = diff_from(&old.keys[i..to_i], &new.keys[j..to_j], weak, from);
+        edits.extend(
+            part.into_iter()
+                .map(|e| Edit { old: e.old.start + i..e.old.end + i, new: e.new.start + j..e.new.end + j }),
+        );
+        (i, j) = (to_i + 1, to_j + 1);
+    }
     let same = |i: usize, j: usize| old.lines[i].content == new.lines[j].content;
     slide(&mut edits, &old.keys, &new.keys, |k| weak.is(k), |i| old.shape(i), |i| new.shape(i), same);
     edits
+}
+
+fn diff_from(old: &[u32], new: &[u32], weak: &Weak, from: From) -> Vec<Edit> {
+    if from == From::Front {
+        return diff(old, new, |k| weak.is(k));
+    }
+    let reversed = |keys: &[u32]| keys.iter().rev().copied().collect::<Vec<_>>();
+    let (n, m) = (old.len(), new.len());
+    let mut edits = diff(&reversed(old), &reversed(new), |k| weak.is(k));
+    edits.reverse();
+    for e in &mut edits {
+        *e = Edit { old: n - e.old.end..n - e.old.start, new: m - e.new.end..m - e.new.start };
+    }
+    edits
+}
+
+/// The lines of both versions that end the head or the body of a page: they are the same lines, however much moved
+/// from one into the other.
+fn page_edges(old: &Side<'_>, new: &Side<'_>) -> Vec<(usize, usize)> {
+    let only = |side: &Side<'_>, tag: &[u8]| {
+        let ends = |line: &Line<'_>| line.trimmed().eq_ignore_ascii_case(tag);
+        let mut lines = side.lines.iter().enumerate().filter(|(_, line)| ends(line)).map(|(at, _)| at);
+        lines.next().filter(|_| lines.next().is_none())
+    };
+    let pair = |tag: &[u8]| Some((only(old, tag)?, only(new, tag)?));
+    let mut edges: Vec<(usize, usize)> = [b"</head>", b"</body>"].into_iter().filter_map(|tag| pair(tag)).collect();
+    edges.retain(|(i, j)| old.keys[*i] == new.keys[*j]);
+    edges.sort_unstable();
+    if edges.is_sorted_by_key(|(_, j)| *j) { edges } else { Vec::new() }
 }
 
 /// Returns the line edits between two texts, blind to white space as `blanks` says.

@@ -28,6 +28,34 @@ pub(super) fn cascade(site: &[Line<'_>], release: &[Line<'_>], last: bool, diale
     }
 }
 
+/// Tells whether lines of both are nothing but declarations of one rule, none of which bears on a property that another
+/// sets (`border-top` does on `border`).
+pub(super) fn independent(lines: &[Line<'_>], with: &[Line<'_>], dialect: &Dialect) -> bool {
+    let indented = dialect.blanks == Blanks::IndentIsMeaning;
+    let Some((own, others)) = declared(lines, indented).zip(declared(with, indented)) else { return false };
+    let part_of = |a: &[u8], b: &[u8]| b.strip_prefix(a).is_some_and(|rest| rest.is_empty() || rest[0] == b'-');
+    own.indent == others.indent
+        && !own.properties.iter().any(|a| others.properties.iter().any(|b| part_of(a, b) || part_of(b, a)))
+}
+
+/// Declarations, and how they are indented.
+struct Declared<'a> {
+    properties: Vec<&'a [u8]>,
+    indent: &'a [u8],
+}
+
+/// Reads lines that are nothing but declarations, each on its own.
+fn declared<'a>(lines: &[Line<'a>], indented: bool) -> Option<Declared<'a>> {
+    let solid: Vec<&Line<'a>> = lines.iter().filter(|line| !line.is_blank()).collect();
+    let indent = solid.first()?.indent();
+    let properties = solid.into_iter().map(|line| {
+        let text = line.trimmed();
+        let ends = indented || text.ends_with(b";");
+        property(text, indented).filter(|_| ends && !text.contains(&b'{') && line.indent() == indent)
+    });
+    Some(Declared { properties: properties.collect::<Option<_>>()?, indent })
+}
+
 /// The indentation of lines of which none stands further out than the first: they go on in one block.
 fn outermost<'a>(lines: &[Line<'a>]) -> Option<&'a [u8]> {
     let mut solid = lines.iter().filter(|line| !line.is_blank()).map(Line::indent);
@@ -95,5 +123,16 @@ mod tests {
         assert_eq!(both("  own: 1\n", "  own: 2\n"), None);
         assert_eq!(both("    own: 1\n  &:hover\n    b: 2\n", "    a: 1\n"), None, "it goes on further out");
         assert_eq!(both("  own: 1\n", "    a: 1\n"), None, "another block");
+    }
+
+    #[test]
+    fn declarations_that_bear_on_one_another_stand_in_order() {
+        let lines = |text: &'static str| split_lines(text.as_bytes());
+        let dialect = Dialect { declarations: true, ..Dialect::default() };
+        let in_any_order = |a, b| independent(&lines(a), &lines(b), &dialect);
+        assert!(in_any_order("  top: 1px;\n  color: red;\n", "  border-top: 0;\n"));
+        assert!(!in_any_order("  border: 0;\n", "  border-top: 0;\n"), "a part of it");
+        assert!(!in_any_order("  top: 1px;\n", "  .a { color: red; }\n"), "a rule");
+        assert!(!in_any_order("  top: 1px;\n", "    left: 0;\n"), "another rule's");
     }
 }

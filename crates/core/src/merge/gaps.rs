@@ -1,7 +1,7 @@
 //! What happens when both sides inserted at one spot.
 
 use super::balance::{depth_of, never_below};
-use super::cascade::{Ends, cascade};
+use super::cascade::{Ends, cascade, independent};
 use super::lists::First;
 use super::members::{entries, is_comment, members};
 use super::{Dialect, Insertions, Step, Trust, balance};
@@ -225,6 +225,16 @@ fn joined(lines: &[Line<'_>]) -> Vec<u8> {
 pub(crate) fn whole(lines: &[Line<'_>], dialect: &Dialect) -> bool {
     let depths: Vec<(i64, i64)> = lines.iter().map(|l| depth_of(l.trimmed(), dialect.markup)).collect();
     never_below(&depths) && balance(&joined(lines), dialect.markup) == super::Balance::default()
+}
+
+/// Tells whether lines and others beside them are of a kind that stands in no order, and none is in both: declarations
+/// of one rule, named members, entries of a list. `within` is the bracket that they are in.
+pub(crate) fn in_no_order(lines: &[Line<'_>], with: &[Line<'_>], within: Option<u8>, dialect: &Dialect) -> bool {
+    match dialect.insertions {
+        Insertions::Cascade => independent(lines, with, dialect),
+        Insertions::Members if members(lines, with) => whole(lines, dialect) && whole(with, dialect),
+        _ => entries(lines, with, within, dialect) == Some([true, true]),
+    }
 }
 
 /// One end of a wrap.

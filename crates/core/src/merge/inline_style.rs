@@ -51,7 +51,7 @@ fn parse(text: &[u8]) -> Option<Tag<'_>> {
             if name.is_empty() || !plain {
                 return None;
             }
-            list.pieces.push(Piece { lead, text: trimmed, name, value: None });
+            list.pieces.push(Piece::new(lead, trimmed, name, None));
             if end + 1 == text.len() {
                 list.end = &text[end..];
             } else if end == text.len() {

@@ -88,7 +88,7 @@ pub(crate) fn moved_stretches(
                 && !replaced_in_place(base, mover, edit, &run)
                 && !is_beside_its_twin(mover, edits, &run)
                 && (trusted(base, &stretch, &run, weak)
-                    || unmistakable(base, &stretch, &run, weak, &once)
+                    || unmistakable(&stretch, &run, [base, mover], weak, &once)
                     || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
             {
                 taken.insert(stretch.side.start, stretch.side.end);
@@ -165,18 +165,24 @@ fn trusted(base: &Side<'_>, stretch: &MovedStretch, run: &[(usize, usize)], weak
     run.len() * 10 >= telling * 6 && (run.len() >= 2 && words >= 5 || words >= 6)
 }
 
-/// A small stretch is believed to have moved, too, when all its telling lines stand once in each file.
+/// A small stretch is believed to have moved, too, when all its telling lines stand once in each file, or it does as
+/// a whole.
 fn unmistakable(
-    base: &Side<'_>,
     stretch: &MovedStretch,
     run: &[(usize, usize)],
+    [base, mover]: [&Side<'_>; 2],
     weak: &Weak,
     once: &impl Fn(u32) -> bool,
 ) -> bool {
     let telling = stretch.base.clone().filter(|i| !weak.is(base.keys[*i])).count();
     let words: usize = run.iter().map(|(i, _)| WordBag::of(base.lines[*i].trimmed()).word_count()).sum();
     let enough = (run.len() >= 2 && words >= 3) || (stretch.base.len() >= 3 && words >= 4);
-    enough && run.len() == telling && run.iter().all(|(i, _)| once(base.keys[*i]))
+    let whole = || {
+        let lines = &base.keys[stretch.base.clone()];
+        let only = |side: &Side<'_>| side.keys.windows(lines.len()).filter(|keys| *keys == lines).count() == 1;
+        lines == &mover.keys[stretch.side.clone()] && only(base) && only(mover)
+    };
+    enough && run.len() == telling && (run.iter().all(|(i, _)| once(base.keys[*i])) || whole())
 }
 
 /// Tells whether a line that was taken out here was put in again a few lines on: whatever other lines there are
@@ -242,5 +248,14 @@ mod tests {
     fn a_block_with_two_homes_is_not_followed() {
         let twice = MOVED.replace("end\n", "box { first thing here;\n second thing there;\n}\nend\n");
         assert!(find(BASE, &twice, &BASE.replace("second thing", "other thing")).is_empty());
+    }
+
+    #[test]
+    fn a_small_block_is_found_where_it_stands_once_as_a_whole() {
+        let rule = |selector: &str, width: &str| format!("{selector} {{\n width: {width};\n}}\n");
+        let [a, b, c] = [rule(".wide", "1px"), rule(".slim", "2px"), rule(".tall", "1px")];
+        let (base, moved) = (format!("{a}x\n{b}y\n{c}"), format!("{b}y\n{c}x\n{a}"));
+        let found = find(&base, &moved, &base.replacen("width: 1px", "own: 1px", 1));
+        assert_eq!(found, [MovedStretch { base: 0..3, side: 8..11 }], "`width: 1px` alone stands twice");
     }
 }

@@ -364,10 +364,19 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         } else {
             (i, j) = (i - 1, j - 1);
             let own = table[i * m + j];
-            let rival = (0..m)
-                .filter(|q| *q != j)
-                .map(|q| table[i * m + q])
-                .chain((0..n).filter(|p| *p != i).map(|p| table[p * m + j]))
+            let in_its_block = |p: usize, q: usize| {
+                base.block(edit.old.start + p).is_none_or(|b| side.block(edit.new.start + q) == Some(b))
+            };
+            // Where every word of one is in the other, what has not all of them is no rival; nor is a line of another
+            // block to one in its own.
+            let includes = |p: usize, q: usize| base_bags[p].includes_or_is_in(&side_bags[q]);
+            let (stays, whole) = (in_its_block(i, j), includes(i, j));
+            let rivals = |p: usize, q: usize| (!stays || in_its_block(p, q)) && (!whole || includes(p, q));
+            let others = (0..m).filter(|q| *q != j).map(|q| (i, q));
+            let rival = others
+                .chain((0..n).filter(|p| *p != i).map(|p| (p, j)))
+                .filter(|(p, q)| table[p * m + q] + CLOSE > own && rivals(*p, *q))
+                .map(|(p, q)| table[p * m + q])
                 .fold(0f32, f32::max);
             pairs.push(Pair {
                 base: edit.old.start + i,

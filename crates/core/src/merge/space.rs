@@ -334,6 +334,12 @@ impl Forms {
         self.site_reformatted
     }
 
+    /// Returns the blanks at the end of a line that both changed.
+    pub(crate) fn trail<'a>(&self, base: &Line<'_>, site: &Line<'a>, release: &Line<'a>) -> &'a [u8] {
+        let follows = self.release_trimmed || self.site_reformatted || site.trail() == base.trail();
+        if follows || release.trail() != base.trail() { release.trail() } else { site.trail() }
+    }
+
     /// Returns a line from the site as it ends in the release's form.
     pub(crate) fn ended<'l>(&self, content: Cow<'l, [u8]>) -> Cow<'l, [u8]> {
         if !self.release_trimmed || content.last().is_none_or(|b| !b.is_ascii_whitespace()) {

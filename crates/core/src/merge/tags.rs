@@ -1,5 +1,7 @@
 //! Tags of markup: attributes as a set by name, classes as a set that keeps order.
 
+use std::collections::BTreeMap;
+
 use super::Dialect;
 use super::inline_style::merge_declarations;
 use super::tokens::{merge_prose, merge_tokens};
@@ -15,6 +17,14 @@ pub(crate) struct Piece<'a> {
     pub(crate) name: &'a [u8],
     /// The value with its quotes, if there is one.
     pub(crate) value: Option<&'a [u8]>,
+    /// What it is known by in the other versions: its name in lower case, and more where that stands several times.
+    pub(crate) key: Vec<u8>,
+}
+
+impl<'a> Piece<'a> {
+    pub(super) fn new(lead: &'a [u8], text: &'a [u8], name: &'a [u8], value: Option<&'a [u8]>) -> Self {
+        Piece { lead, text, name, value, key: name.to_ascii_lowercase() }
+    }
 }
 
 /// A tag cut into its name, its pieces and its end.
@@ -27,8 +37,16 @@ pub(crate) struct Tag<'a> {
     pub(crate) end: &'a [u8],
 }
 
-/// Brackets of template languages inside tags, with their closers.
-const INNER: [(&[u8], &[u8]); 5] = [(b"{{", b"}}"), (b"{%", b"%}"), (b"{#", b"#}"), (b"<?", b"?>"), (b"<%", b"%>")];
+/// Brackets of template languages inside tags, with their closers: in some languages, comments.
+const INNER: [(&[u8], &[u8]); 7] = [
+    (b"<!--", b"-->"),
+    (b"{{{", b"}}}"),
+    (b"{{", b"}}"),
+    (b"{%", b"%}"),
+    (b"{#", b"#}"),
+    (b"<?", b"?>"),
+    (b"<%", b"%>"),
+];
 
 /// Returns the end of a template tag that begins at `i`.
 pub(crate) fn template_end(text: &[u8], i: usize) -> Option<usize> {
@@ -99,31 +117,83 @@ impl<'a> Tag<'a> {
                 return Some(tag);
             }
             let (end, name_end, value) = piece_end(inner, start)?;
-            tag.pieces.push(Piece {
-                lead,
-                text: &inner[start..end],
-                name: &inner[start..name_end],
-                value: value.map(|v| &inner[v..end]),
-            });
+            let (text, name) = (&inner[start..end], &inner[start..name_end]);
+            tag.pieces.push(Piece::new(lead, text, name, value.map(|v| &inner[v..end])));
             at = end;
         }
     }
 
-    /// Tells whether each piece has a name of its own.
+    /// Tells whether each piece has a key of its own.
     pub(super) fn is_set(&self) -> bool {
-        let mut names: Vec<Vec<u8>> = self.pieces.iter().map(|p| p.name.to_ascii_lowercase()).collect();
-        names.sort_unstable();
-        names.len() <= LONGEST && names.windows(2).all(|w| w[0] != w[1])
+        let mut keys: Vec<&[u8]> = self.pieces.iter().map(|p| p.key.as_slice()).collect();
+        keys.sort_unstable();
+        keys.len() <= LONGEST && keys.windows(2).all(|w| w[0] != w[1])
     }
 
-    fn find(&self, name: &[u8]) -> Option<&Piece<'a>> {
-        self.pieces.iter().find(|p| p.name.eq_ignore_ascii_case(name))
+    fn find(&self, key: &[u8]) -> Option<&Piece<'a>> {
+        self.pieces.iter().find(|p| p.key == key)
     }
+
+    /// Names each piece by the template block that it stands in, too.
+    fn name_by_block(&mut self) {
+        let mut open: Vec<Vec<u8>> = Vec::new();
+        for piece in &mut self.pieces {
+            let is_template = template_end(piece.text, 0) == Some(piece.text.len());
+            let step = if is_template { block_step(piece.text) } else { 0 };
+            let block = open.last().cloned().unwrap_or_default();
+            piece.key = [block.as_slice(), b"\0", &piece.key].concat();
+            if step > 0 {
+                open.push(piece.key.clone());
+            } else if step < 0 {
+                open.pop();
+            } else if is_template && is_else(piece.text) && open.pop().is_some() {
+                open.push(piece.key.clone());
+            }
+        }
+    }
+
+    /// Numbers the pieces of one key.
+    fn number(&mut self) {
+        let mut seen: BTreeMap<Vec<u8>, u32> = BTreeMap::new();
+        for piece in &mut self.pieces {
+            let count = seen.entry(piece.key.clone()).or_default();
+            piece.key.extend(count.to_be_bytes());
+            *count += 1;
+        }
+    }
+
+    /// How often each key stands here.
+    fn counts(&self) -> BTreeMap<&[u8], usize> {
+        let mut counts = BTreeMap::new();
+        self.pieces.iter().for_each(|piece| *counts.entry(piece.key.as_slice()).or_default() += 1);
+        counts
+    }
+}
+
+/// Sees to it that each piece of three versions of a tag has a key of its own; says `false` where they cannot be told
+/// apart: one that stands several times must do so in all.
+fn tell_apart(tags: &mut [Tag<'_>; 3]) -> bool {
+    let sets = |tags: &[Tag<'_>; 3]| tags.iter().all(Tag::is_set);
+    if sets(tags) {
+        return true;
+    }
+    tags.iter_mut().for_each(Tag::name_by_block);
+    if sets(tags) {
+        return true;
+    }
+    let counts = tags.each_ref().map(Tag::counts);
+    let several = counts.iter().flatten().filter(|(_, count)| **count > 1).map(|(key, _)| key);
+    let alike = several.into_iter().all(|key| counts.iter().all(|of| of.get(key) == counts[0].get(key)));
+    if alike {
+        tags.iter_mut().for_each(Tag::number);
+    }
+    alike && sets(tags)
 }
 
 /// Returns the end of the piece at `i`, the end of its name, and the start of its value.
 fn piece_end(text: &[u8], i: usize) -> Option<(usize, usize, Option<usize>)> {
-    if let Some(end) = template_end(text, i) {
+    // `{{ name }}="value"` is an attribute whose name is put in; any other template tag stands for itself.
+    if let Some(end) = template_end(text, i).filter(|end| text.get(*end) != Some(&b'=')) {
         return Some((end, end, None));
     }
     let mut at = i;
@@ -153,10 +223,11 @@ fn piece_end(text: &[u8], i: usize) -> Option<(usize, usize, Option<usize>)> {
 
 /// Merges three versions of one tag, in the release's form; `None` where both changed the same attribute.
 pub(crate) fn merge_tags(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
-    let (base, site, release) = (Tag::parse(base)?, Tag::parse(site)?, Tag::parse(release)?);
-    if !base.is_set() || !site.is_set() || !release.is_set() {
+    let mut tags = [Tag::parse(base)?, Tag::parse(site)?, Tag::parse(release)?];
+    if !tell_apart(&mut tags) {
         return None;
     }
+    let [base, site, release] = tags;
     let name = pick(base.name, site.name, release.name)?;
     let end = pick(base.end, site.end, release.end)?;
     let mut out = [b"<", name].concat();
@@ -182,7 +253,7 @@ pub(super) fn merge_pieces<'a>(
         let (lead, text) = match place {
             Placed::Release(k) => {
                 let piece = &release.pieces[k];
-                (piece.lead, merged_piece(base.find(piece.name), site.find(piece.name), piece)?)
+                (piece.lead, merged_piece(base.find(&piece.key), site.find(&piece.key), piece)?)
             }
             Placed::Site(k) => {
                 let piece = &site.pieces[k];
@@ -194,7 +265,7 @@ pub(super) fn merge_pieces<'a>(
     }
     // What the release took out and the site changed is a question.
     for piece in &base.pieces {
-        if release.find(piece.name).is_none() && site.find(piece.name).is_some_and(|s| !same(s.text, piece.text)) {
+        if release.find(&piece.key).is_none() && site.find(&piece.key).is_some_and(|s| !same(s.text, piece.text)) {
             return None;
         }
     }
@@ -210,8 +281,7 @@ enum Placed {
 /// In which order the pieces of the merged tag stand: each side's own where it put them. `None` where both put others in
 /// the place of the same one.
 fn piece_order(base: &Tag<'_>, site: &Tag<'_>, release: &Tag<'_>) -> Option<Vec<Placed>> {
-    let names =
-        |tag: &Tag<'_>| -> Vec<Vec<u8>> { tag.pieces.iter().map(|p| p.name.to_ascii_lowercase()).collect() };
+    let names = |tag: &Tag<'_>| -> Vec<Vec<u8>> { tag.pieces.iter().map(|p| p.key.clone()).collect() };
     let (in_base, in_site, in_release) = (names(base), names(site), names(release));
     let is_own = |k: &usize| !in_base.contains(&in_site[*k]) && !in_release.contains(&in_site[*k]);
     let edits = (ListEdits::of(&in_base, &in_site), ListEdits::of(&in_base, &in_release));
@@ -354,16 +424,29 @@ fn entries(text: &[u8]) -> Option<Vec<Entry<'_>>> {
     (out.len() <= LONGEST && sorted.windows(2).all(|w| w[0] != w[1])).then_some(out)
 }
 
+/// What stands within a template tag.
+fn code_of(tag: &[u8]) -> &[u8] {
+    let inner = &tag[2..tag.len() - 2];
+    let longer = |open: &[u8], close: &[u8]| inner.strip_prefix(open).and_then(|rest| rest.strip_suffix(close));
+    let inner = longer(b"{", b"}").or_else(|| longer(b"--", b"-")).unwrap_or(inner);
+    let code = inner.strip_prefix(b"php").unwrap_or(inner).trim_ascii();
+    code.strip_prefix(b"-").unwrap_or(code).trim_ascii()
+}
+
+/// Tells whether a template tag begins another branch of the block that it stands in.
+fn is_else(tag: &[u8]) -> bool {
+    let code = code_of(tag);
+    let begins = |word: &&[u8]| code.get(..word.len()).is_some_and(|head| head.eq_ignore_ascii_case(word));
+    [b"else".as_slice(), b"elif", b"elsif", b"} else"].iter().any(begins)
+}
+
 /// Returns 1 for a template tag that opens a block, -1 for one that closes it, and 0 for all others.
 pub(super) fn block_step(tag: &[u8]) -> i64 {
-    const OPENERS: [&[u8]; 9] =
-        [b"if", b"for", b"foreach", b"while", b"unless", b"block", b"with", b"each", b"ifchanged"];
-    let inner = &tag[2..tag.len() - 2];
-    let code = inner.strip_prefix(b"php").unwrap_or(inner);
-    let code = code.trim_ascii().trim_ascii_start();
-    let code = code.strip_prefix(b"-").unwrap_or(code).trim_ascii();
+    const OPENERS: [&[u8]; 10] =
+        [b"if", b"for", b"foreach", b"while", b"unless", b"block", b"with", b"each", b"ifchanged", b"begin"];
+    let code = code_of(tag);
     let word_len = code.iter().take_while(|b| b.is_ascii_alphabetic()).count();
-    let word = &code[..word_len];
+    let word = code[..word_len].to_ascii_lowercase();
     if code.starts_with(b"}") || code.starts_with(b"/") || word.starts_with(b"end") {
         return if code.ends_with(b"{") { 0 } else { -1 };
     }
@@ -371,7 +454,7 @@ pub(super) fn block_step(tag: &[u8]) -> i64 {
         // Server code opens a block only where it leaves one open.
         (true, _) => word != b"else" && word != b"elseif" && matches!(code.last(), Some(b':' | b'{')),
         (_, Some(b'#')) => !tag.starts_with(b"{#"),
-        _ => OPENERS.contains(&word),
+        _ => OPENERS.contains(&word.as_slice()),
     };
     i64::from(opens)
 }
@@ -567,6 +650,24 @@ mod tests {
     }
 
     #[test]
+    fn pieces_of_one_name_are_told_apart_by_their_block_or_their_number() {
+        let branches = |a: &str, b: &str| format!("<p {{% if x %}}id=\"{a}\"{{% else %}}id=\"{b}\"{{% endif %}}>");
+        assert_eq!(
+            merge(&branches("a", "b"), &branches("own", "b"), &branches("a", "new")),
+            Some(branches("own", "new"))
+        );
+        let blocks =
+            |more: &str| format!("<p <!-- IF a -->x<!-- ENDIF a --> <!-- IF b -->y<!-- ENDIF b -->{more}>");
+        let new = " <!-- IF c -->z<!-- ENDIF c -->";
+        let both = blocks(&format!("{new} own"));
+        assert_eq!(merge(&blocks(""), &blocks(" own"), &blocks(new)), Some(both));
+        let twice = |more: &str| format!("<a data-open data-open=\"g\" href=\"x\"{more}>");
+        let new = twice("").replace("\"x\"", "\"y\"");
+        assert_eq!(merge(&twice(""), &twice(" own"), &new), Some(twice(" own").replace("\"x\"", "\"y\"")));
+        assert_eq!(merge(&twice(""), &twice(" own"), "<a data-open href=\"x\">"), None, "which of them is gone");
+    }
+
+    #[test]
     fn the_result_is_written_as_the_release_is() {
         assert_eq!(
             merge("<a b=\"1\" c=\"2\">", "<a b=\"1\" c=\"3\" d>", "<a\n  b=\"1\"\n  c=\"2\"\n>").unwrap(),
@@ -579,6 +680,9 @@ mod tests {
         let tag = b"<a title=\"{{ t(\"x > y\") }}\" {{ rest }}>";
         assert_eq!(tag_end(tag, 0), Some(tag.len()));
         assert_eq!(Tag::parse(tag).unwrap().pieces.len(), 2);
+        let tag = b"<a class=\"a\"{{{ if x }}}{{ name }}=\"{{ value }}\"{{{ end }}}>";
+        let names: Vec<&[u8]> = Tag::parse(tag).unwrap().pieces.iter().map(|p| p.name).collect();
+        assert_eq!(names, [b"class".as_slice(), b"{{{ if x }}}", b"{{ name }}", b"{{{ end }}}"]);
         assert_eq!(tag_end(b"<a href=\"x", 0), None);
     }
 }

@@ -281,7 +281,10 @@ impl<'a> Landmarks<'a> {
         let above = old.start.saturating_sub(1);
         let place = (old.start, at);
         if old.is_empty() {
-            return self.stands(above..old.end + 1, place);
+            // Beside a blank line a line further away tells.
+            return self.stands(above..old.end + 1, place)
+                || self.stands(above.saturating_sub(1)..old.end + 1, place)
+                || self.stands(above..old.end + 2, place);
         }
         old.len() > 1 && self.stands(old.clone(), place)
             || self.stands(above..old.end, place)

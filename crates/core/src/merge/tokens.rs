@@ -95,7 +95,8 @@ fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
             _ => None,
         };
         let Some((end, sort)) = special else {
-            i = template_end(text, i).filter(|_| dialect.markup).unwrap_or(i + 1);
+            let template = dialect.markup && !text[i..].starts_with(b"<!--");
+            i = template_end(text, i).filter(|_| template).unwrap_or(i + 1);
             continue;
         };
         let lead = push_tokens(&mut out, &text[flat..i]);
@@ -328,10 +329,14 @@ fn split_at_tags(base: &Version<'_>, side: &Version<'_>, edit: Edit) -> Vec<Edit
     };
     let (old_shapes, new_shapes) = (number(&old, 0), number(&new, 1));
     let edits = diff(&old_shapes, &new_shapes, |_| false);
-    let pairs = kept_pairs(&edits, old.len()).map(|(i, j)| (edit.old.start + i, edit.new.start + j));
+    let pairs: Vec<(usize, usize)> =
+        kept_pairs(&edits, old.len()).map(|(i, j)| (edit.old.start + i, edit.new.start + j)).collect();
+    if pairs.iter().any(|pair| gave_away(base, side, &edit.new, *pair)) {
+        return vec![edit];
+    }
     let mut out = Vec::new();
     let (mut i, mut j) = (edit.old.start, edit.new.start);
-    for (to_i, to_j) in pairs.chain([(edit.old.end, edit.new.end)]) {
+    for (to_i, to_j) in pairs.into_iter().chain([(edit.old.end, edit.new.end)]) {
         if i < to_i || j < to_j {
             out.push(Edit { old: i..to_i, new: j..to_j });
         }
@@ -343,6 +348,14 @@ fn split_at_tags(base: &Version<'_>, side: &Version<'_>, edit: Edit) -> Vec<Edit
         }
     }
     out
+}
+
+/// Tells whether what a tag said of itself is said by another of the new ones: either may be the one that it became.
+fn gave_away(base: &Version<'_>, side: &Version<'_>, new: &Range<usize>, (i, j): (usize, usize)) -> bool {
+    let said = |item: &Item<'_>| Tag::parse(item.text).map(|tag| item.text[tag.name.len() + 1..].to_vec());
+    let Some(before) = said(&base.items[i]).filter(|text| text.len() > 1) else { return false };
+    let says = |k: usize| said(&side.items[k]).as_ref() == Some(&before);
+    !says(j) && new.clone().any(says)
 }
 
 /// What is done at one edit of the site or the release.

@@ -46,6 +46,11 @@ impl<'a> Line<'a> {
         trim_blanks(self.content)
     }
 
+    /// Returns the trailing blanks; none of a blank line, which is all indentation.
+    pub fn trail(&self) -> &'a [u8] {
+        &self.content[self.indent().len() + self.trimmed().len()..]
+    }
+
     /// Tells whether the line holds nothing but blanks.
     pub fn is_blank(&self) -> bool {
         self.content.iter().all(|b| is_blank_byte(*b))

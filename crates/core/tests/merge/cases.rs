@@ -1016,3 +1016,83 @@ fn the_end_of_a_wrap_stands_as_deep_as_its_beginning() {
     let release = base.replace("; }", ";\n}").replace("  .b .a", ".b .a").replace("    left", "  left");
     gives(&STYLE, [base, &wrap(base), &release], &wrap(&release));
 }
+
+#[test]
+fn a_snippet_stays_at_the_end_of_the_head_where_what_stood_above_it_moved_into_the_body() {
+    let theme = "{% if colors %}\n<style>\n  {{ colors.of_the_site }}\n</style>\n{% endif %}\n";
+    let page = |head: &str, body: &str| {
+        format!(
+            "<head>\n<title>{{{{ title }}}}</title>\n{head}</head>\n\n<body>\n{body}<p>end of it</p>\n</body>\n"
+        )
+    };
+    let snippet = "<script>count();</script>\n";
+    let site = page(&format!("{theme}{snippet}"), "");
+    gives(&PAGE, [&page(theme, ""), &site, &page("", theme)], &page(snippet, theme));
+}
+
+#[test]
+fn blanks_at_the_end_of_a_line_that_both_changed_stay() {
+    let line = |a: &str, b: &str, end: &str| format!("# top\n\nsome {a} of the {b}{end}\nmore\n");
+    let base = line("text", "mill", "  ");
+    gives(&PAGE, [&base, &line("own", "mill", "  "), &line("text", "works", "  ")], &line("own", "works", "  "));
+    gives(
+        &PAGE,
+        [&line("text", "mill", ""), &line("own", "mill", "  "), &line("text", "works", "")],
+        &line("own", "works", "  "),
+    );
+}
+
+#[test]
+fn a_tag_whose_attributes_the_release_gave_to_another_is_asked_about() {
+    let page = |tag: &str, end: &str| format!("<i>x</i>\n{tag}\n  some text\n{end}\n");
+    let base = page("<p class=\"note\">", "</p>");
+    let release = page("<div class=\"note\"><p>", "</p></div>");
+    asks(&PAGE, [&base, &base.replace("note", "own note"), &release], Reason::BothChanged);
+}
+
+#[test]
+fn an_insertion_above_a_blank_line_has_its_place_where_the_lines_above_stand() {
+    let page = |own: &str, more: &str| {
+        format!(
+            "<form>\n\n<input name=\"next\">\n<input name=\"lang\">\n{own}\n<b class=\"a{more}\">\n{more}{{{{ name }}}}\n</b>\n</form>\n"
+        )
+    };
+    let (own, new) = ("<input name=\"own\">\n", "{% for x in all %}\n{{ x }}\n{% endfor %}\n\n");
+    let release = page("", new).replace(&format!("a{new}"), "a b");
+    let expected = page(own, new).replace(&format!("a{new}"), "a b");
+    gives(&PAGE, [&page("", ""), &page(own, ""), &release], &expected);
+}
+
+#[test]
+fn what_stands_in_no_order_is_put_beside_lines_that_the_other_side_replaced() {
+    let rule = |lines: &str| format!("a {{\n  flex: none;\n{lines}}}\n");
+    let base = rule("  width: 30px;\n  order: 1;\n");
+    let own = "  outline: 3px solid teal;\n";
+    let release = rule("  width: 30px;\n  order: 1;\n  background: silver;\n");
+    gives(&STYLE, [&base, &rule(own), &release], &rule(&format!("{own}  background: silver;\n")));
+    asks(&STYLE, [&base, &rule(own), &release.replace("background", "outline")], Reason::PlaceOpen);
+    let apart = base.replace("  width", "\n  width");
+    gives(&STYLE, [&base, &rule(own), &apart], &rule(&format!("\n{own}")));
+}
+
+#[test]
+fn a_line_that_has_all_words_of_another_is_its_later_form_whatever_stands_beside() {
+    let page = |lines: &[&str]| {
+        format!(
+            "<head>\n{}</head>\n",
+            lines
+                .iter()
+                .map(|name| format!("<link href=\"{{{{ base }}}}/css/{name}.css\" rel=\"stylesheet\">\n"))
+                .collect::<String>()
+        )
+    };
+    let base = page(&["base", "mill"]);
+    let own = |text: &str, name: &str| {
+        text.replace(
+            &format!("<link href=\"{{{{ base }}}}/css/{name}"),
+            &format!("<link own href=\"{{{{ base }}}}/css/{name}"),
+        )
+    };
+    let release = page(&["boot-own.min", "base.min", "mill.min"]);
+    gives(&PAGE, [&base, &own(&base, "base"), &release], &own(&release, "base"));
+}

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use super::{Replaced, Walk};
 use crate::merge::align::{Homes, Repeated, Side};
-use crate::merge::gaps::{Edge, Gap, Union, edge, whole};
+use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
 use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Reason, Trust};
@@ -390,12 +390,13 @@ impl Walk<'_, '_> {
         let line = crate::text::Line { content: r.content, end: r.end };
         let indent = self.forms.shifted(&line, shift);
         let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
-        Some([&indent[..width], &merged].concat())
+        Some([&indent[..width], &merged, self.forms.trail(b, s, r)].concat())
     }
 
     /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
     /// the end of the file, a blank line stands between, or it is one end of a wrap of the lines on its other side.
-    /// Else what is inserted must close all that it opens.
+    /// Else what is inserted must close all that it opens. Blank lines, and what is in no order with what was replaced,
+    /// may stand anywhere.
     fn set_apart(&self, site: &Op, release: &Op) -> bool {
         let (insertion, side, replaced) = match (site.kind, release.kind) {
             (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
@@ -405,6 +406,17 @@ impl Walk<'_, '_> {
         let lines = &side.lines[insertion.side.clone()];
         let gap = insertion.base.start;
         let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
+        let other = if site.kind == OpKind::Insert { self.release } else { self.site };
+        let (old, new) = (&self.base.lines[replaced.base.clone()], &other.lines[replaced.side.clone()]);
+        let at_edge = gap == replaced.base.start || gap == replaced.base.end;
+        if at_edge
+            && (lines.iter().all(Line::is_blank)
+                || [old, new]
+                    .iter()
+                    .all(|with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect)))
+        {
+            return true;
+        }
         let (apart, wraps) = if gap == replaced.base.end {
             (gap == self.base.lines.len() || blank(lines.first()), Edge::Opens)
         } else if gap == replaced.base.start {

@@ -41,7 +41,7 @@ impl<'a> Walk<'a, '_> {
         let own = Line { content: &content, end: LineEnd::None };
         let words = merge_tokens(base.trimmed(), own.trimmed(), release.trimmed(), self.context.dialect, false);
         match words {
-            Some(words) => Cow::Owned([own.indent(), &words].concat()),
+            Some(words) => Cow::Owned([own.indent(), &words, self.forms.trail(base, &own, release)].concat()),
             None => content,
         }
     }
