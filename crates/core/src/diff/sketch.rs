@@ -42,6 +42,11 @@ impl WordBag {
         if size == 0.0 { 1.0 } else { 2.0 * (words + marks / 4.0) / size }
     }
 
+    /// Tells whether two texts have the same words, whatever marks stand between them.
+    pub fn same_words(&self, other: &WordBag) -> bool {
+        self.words == other.words && !self.words.is_empty()
+    }
+
     /// Tells whether one of two texts has all words of the other.
     pub fn includes_or_is_in(&self, other: &WordBag) -> bool {
         common(&self.words, &other.words) == self.words.len().min(other.words.len())

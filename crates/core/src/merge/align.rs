@@ -55,11 +55,11 @@ impl<'a> Side<'a> {
     }
 
     /// The lines that open the blocks that a line stands in, the innermost first: the nearest above that are indented
-    /// less, each.
+    /// less, each. The end of a tag that is wrapped over lines opens none: its first line does.
     pub(crate) fn blocks(&self, at: usize) -> impl Iterator<Item = usize> {
         let mut width = self.width(at);
         (at.saturating_sub(BLOCK)..at).rev().filter(move |k| {
-            let opens = !self.lines[*k].is_blank() && self.width(*k) < width;
+            let opens = !matches!(self.lines[*k].trimmed(), b"" | b">") && self.width(*k) < width;
             if opens {
                 width = self.width(*k);
             }

@@ -51,8 +51,18 @@ pub(crate) struct MergedLines {
     pub(crate) sources: Vec<Source>,
     pub(crate) edits: Vec<EditFate>,
     pub(crate) decisions: Vec<TextDecision>,
+    /// Where one side changed nothing but how the lines are written.
+    pub(crate) formed: Vec<Formed>,
     pub(crate) space_lines: usize,
     pub(crate) space_follows_release: bool,
+}
+
+/// A stretch in which one side changed nothing but how the lines are written: the lines of the versions and the result.
+pub(crate) struct Formed {
+    pub(crate) base: Range<usize>,
+    pub(crate) site: Range<usize>,
+    pub(crate) release: Range<usize>,
+    pub(crate) result: Range<usize>,
 }
 
 /// Merges three versions, line by line.
@@ -97,6 +107,7 @@ pub(crate) fn merge_lines(
         openers: BTreeMap::new(),
         fates: vec![FateNotes::default(); site_edits.len()],
         decisions: Vec::new(),
+        formed: Vec::new(),
         space_lines: 0,
     };
     if !strict && context.nested.is_none() && context.follow_moves {
@@ -175,6 +186,7 @@ struct Walk<'a, 'b> {
     openers: BTreeMap<usize, Vec<u8>>,
     fates: Vec<FateNotes>,
     decisions: Vec<TextDecision>,
+    formed: Vec<Formed>,
     space_lines: usize,
 }
 
@@ -543,6 +555,7 @@ impl<'a> Walk<'a, '_> {
             sources,
             edits,
             decisions: self.decisions,
+            formed: self.formed,
             space_lines: self.space_lines,
             space_follows_release: self.forms.site_reformatted,
         }

@@ -25,6 +25,8 @@ struct Entries<'i, 'a> {
     separator: &'a [u8],
     separated: Separated,
     list: Vec<&'i [Item<'a>]>,
+    /// A separator more stands behind them, at the end of the list.
+    trailing: bool,
 }
 
 /// What a list stands in.
@@ -86,8 +88,9 @@ impl<'i, 'a> Entries<'i, 'a> {
         } else {
             return None;
         };
+        let trailing = separated == Separated::Before && at.len() > 1 && last + 1 == put.len();
         let inner = match separated {
-            Separated::Before => &put[1..],
+            Separated::Before => &put[1..put.len() - usize::from(trailing)],
             Separated::Behind => &put[..last],
         };
         let mut list = Vec::new();
@@ -96,7 +99,9 @@ impl<'i, 'a> Entries<'i, 'a> {
             list.push(&inner[from..end]);
             from = end + 1;
         }
-        list.iter().all(|entry| !entry.is_empty()).then_some(Entries { separator, separated, list })
+        let at_end = base.get(gap).is_none_or(|item| depth(item) < 0);
+        let whole = (at_end || !trailing) && list.iter().all(|entry| !entry.is_empty());
+        whole.then_some(Entries { separator, separated, list, trailing })
     }
 }
 
@@ -138,17 +143,26 @@ pub(super) fn in_order(
     if goes_on(release, site) {
         return Some(First::Site);
     }
-    in_any_order(base, gap, [site, release], dialect).then_some(First::Release)
+    in_any_order(base, gap, [site, release], dialect)
 }
 
-fn in_any_order(base: &[Item<'_>], gap: usize, [site, release]: [&[Item<'_>]; 2], dialect: &Dialect) -> bool {
+fn in_any_order(
+    base: &[Item<'_>],
+    gap: usize,
+    [site, release]: [&[Item<'_>]; 2],
+    dialect: &Dialect,
+) -> Option<First> {
     let entries = |put| Entries::of(base, gap, put, dialect);
-    let (Some(own), Some(new), Some(place)) = (entries(site), entries(release), within(base, gap)) else {
-        return false;
-    };
+    let (own, new, place) = (entries(site)?, entries(release)?, within(base, gap)?);
     if (own.separator, own.separated) != (new.separator, new.separated) {
-        return false;
+        return None;
     }
+    // A separator at the end of the list stands behind all.
+    let first = match (own.trailing, new.trailing) {
+        (true, true) => return None,
+        (false, true) => First::Site,
+        (_, false) => First::Release,
+    };
     let selectors = dialect.declarations
         && own.separator == b","
         && base[gap..].iter().find(|item| item.separates()).is_some_and(|item| item.text == b"{");
@@ -164,10 +178,9 @@ fn in_any_order(base: &[Item<'_>], gap: usize, [site, release]: [&[Item<'_>]; 2]
         (Within::Text, false) => key(entry, &[b"="]),
     };
     let names: Option<Vec<Vec<u8>>> = own.list.iter().chain(&new.list).map(|entry| name(entry)).collect();
-    names.is_some_and(|mut names| {
-        names.sort_unstable();
-        names.windows(2).all(|pair| pair[0] != pair[1])
-    })
+    let mut names = names?;
+    names.sort_unstable();
+    names.windows(2).all(|pair| pair[0] != pair[1]).then_some(first)
 }
 
 fn text_of(items: &[Item<'_>]) -> Vec<u8> {
@@ -193,8 +206,8 @@ pub(super) fn beside_entry(
     (old, changed): (&Range<usize>, &[Item<'_>]),
     dialect: &Dialect,
 ) -> bool {
-    if gap == base.len() && matches!(put, [mark] if is_separator(mark)) {
-        // The end of an entry, where the next stands on a line of its own.
+    if base.get(gap).is_none_or(|item| depth(item) < 0) && matches!(put, [mark] if is_separator(mark)) {
+        // The end of an entry, where the next stands on a line of its own, or none follows.
         return old.end == gap && changed.last().is_some_and(|item| !is_separator(item));
     }
     let Some(entries) = Entries::of(base, gap, put, dialect) else { return false };
@@ -205,6 +218,12 @@ pub(super) fn beside_entry(
     let within_entry = |items: &[Item<'_>]| separators(items).is_some_and(|at| at.is_empty());
     let in_list = dialect.declarations || matches!(within(base, gap), Some(Within::Braces | Within::Brackets));
     touches && in_list && !changed.is_empty() && within_entry(&base[old.clone()]) && within_entry(changed)
+}
+
+/// Tells whether a stretch is nothing but a separator behind the last entry of a list.
+pub(super) fn ends_list(base: &[Item<'_>], at: &Range<usize>) -> bool {
+    let closes = base.get(at.end).is_none_or(|item| depth(item) < 0);
+    matches!(&base[at.clone()], [mark] if is_separator(mark)) && closes
 }
 
 /// Tells whether a side put a comma in place of the bracket at the end of a line: the selectors of a rule go on below.

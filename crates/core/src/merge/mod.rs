@@ -7,6 +7,7 @@
 //!
 //! * [`align`]: which line of a side is which line of the base, blind to white space
 //! * [`ops`]: edits broken into operations; which operations clash
+//! * [`recut`]: lines that were only cut at other places
 //! * [`lines`]: the walk over the base that does both sides' operations
 //! * [`gaps`]: what happens when both sides inserted at one spot
 //! * [`members`], [`cascade`]: members of a script, entries of a list, and rules and declarations of a style sheet
@@ -37,6 +38,7 @@ mod members;
 mod moves;
 mod ops;
 mod out;
+mod recut;
 mod slots;
 mod space;
 mod structure;
@@ -208,6 +210,8 @@ pub enum Step {
     Words,
     /// Re-indented or given other line ends, as the release is written.
     Space,
+    /// One of the sides changed nothing here but how the lines are written; what the other did is done.
+    Form,
     /// Both sides inserted at one spot; the release's lines come first.
     BothInserted,
     /// Both sides inserted at one spot, and one insertion contains the other.
@@ -247,6 +251,7 @@ impl Step {
             Step::Neighbour => "next to a line that the release changed",
             Step::Words => "merged word by word",
             Step::Space => "re-indented as the release is written",
+            Step::Form => "the other side only wrote it in another form",
             Step::BothInserted => "both inserted here: release first, then site",
             Step::Contains => "both inserted here, one contains the other",
             Step::BothDeleted => "both deleted here",

@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
 use super::balance::{depth_of, never_below};
+use super::recut::{Cut, Part, recut};
 use crate::diff::sketch::WordBag;
 use crate::diff::{Edit, Interner};
 use crate::text::Line;
@@ -56,6 +57,8 @@ pub(crate) struct Op {
     pub(crate) edit: usize,
     /// The pairing of a changed line had a close second choice.
     pub(crate) doubt: bool,
+    /// Lines that were only cut at other places: what stands beside them stands beside the same words.
+    pub(crate) form: bool,
     /// How far an insertion or deletion could as well stand: a block that ends like the lines before it begins
     /// may be taken for one that begins there.
     pub(crate) reach: Range<usize>,
@@ -135,37 +138,45 @@ impl Ops {
         let mut gaps = vec![0..0; n + 1];
         let mut moved = None;
         for (k, edit) in edits.iter().enumerate() {
-            let pairs = if touched(k) {
-                let moved = moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
-                pair_lines(base, side, edit, weak, moved)
-            } else {
-                Vec::new()
-            };
-            let (mut i, mut j) = (edit.old.start, edit.new.start);
-            for pair in pairs.iter().map(Some).chain([None]) {
-                let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
-                if let Some(kind) = kind_of(i..to_i, j..to_j) {
-                    let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
-                    let reach = match markup.filter(|_| kind == OpKind::Insert) {
-                        Some(markup) => sensible(side, &(j..to_j), i, reach, markup),
-                        None => reach,
-                    };
-                    ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, reach });
-                    gaps[i] = j..to_j;
-                }
-                if let Some(pair) = pair {
-                    links[pair.base] = if pair.equal { Link::Kept(pair.side) } else { Link::Changed(pair.side) };
-                    if !pair.equal {
-                        ops.push(Op {
-                            kind: OpKind::Change,
-                            base: pair.base..pair.base + 1,
-                            side: pair.side..pair.side + 1,
-                            edit: k,
-                            doubt: pair.doubt,
-                            reach: pair.base..pair.base + 1,
-                        });
+            let parts = if touched(k) { recut(base, side, edit, weak) } else { vec![Part::whole(edit)] };
+            for Part { edit, cut } in parts {
+                let form = cut == Cut::Elsewhere;
+                let pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
+                    vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }]
+                } else if touched(k) && cut == Cut::Unknown {
+                    let moved = moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
+                    pair_lines(base, side, &edit, weak, moved)
+                } else {
+                    Vec::new()
+                };
+                let (mut i, mut j) = (edit.old.start, edit.new.start);
+                for pair in pairs.iter().map(Some).chain([None]) {
+                    let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
+                    if let Some(kind) = kind_of(i..to_i, j..to_j) {
+                        let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
+                        let reach = match markup.filter(|_| kind == OpKind::Insert) {
+                            Some(markup) => sensible(side, &(j..to_j), i, reach, markup),
+                            None => reach,
+                        };
+                        ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, form, reach });
+                        gaps[i] = j..to_j;
                     }
-                    (i, j) = (pair.base + 1, pair.side + 1);
+                    if let Some(pair) = pair {
+                        links[pair.base] =
+                            if pair.equal { Link::Kept(pair.side) } else { Link::Changed(pair.side) };
+                        if !pair.equal {
+                            ops.push(Op {
+                                kind: OpKind::Change,
+                                base: pair.base..pair.base + 1,
+                                side: pair.side..pair.side + 1,
+                                edit: k,
+                                doubt: pair.doubt,
+                                form: false,
+                                reach: pair.base..pair.base + 1,
+                            });
+                        }
+                        (i, j) = (pair.base + 1, pair.side + 1);
+                    }
                 }
             }
         }
@@ -292,6 +303,8 @@ pub(crate) const ALIKE: f32 = 0.5;
 pub(crate) const BARELY_ALIKE: f32 = 0.34;
 /// Lines that give a value to the same name are alike by so much at least.
 const NAMED: f32 = 0.9;
+/// Several lines as a whole are alike by so much, if they were only cut at other places and a few words changed.
+const REWRAPPED: f32 = 0.85;
 /// A second candidate this close makes a pairing doubtful.
 const CLOSE: f32 = 0.1;
 
@@ -457,8 +470,8 @@ fn marks(line: &[u8]) -> Vec<&[u8]> {
     tokens(line).map(|t| if t.kind == TokenKind::Word { b"word" } else { t.text }).collect()
 }
 
-/// Tells whether the lines of an edit were cut at other places: the words as a whole are the same, or one line
-/// is more like all of the others together than like any one.
+/// Tells whether the lines of an edit were cut at other places: the words as a whole are the same, or the lines of
+/// both versions are more alike as a whole than one by one.
 fn rewrapped(base: &Side<'_>, side: &Side<'_>, edit: &Edit, table: &[f32]) -> bool {
     if edit.old.len() == edit.new.len() {
         return false;
@@ -466,9 +479,16 @@ fn rewrapped(base: &Side<'_>, side: &Side<'_>, edit: &Edit, table: &[f32]) -> bo
     let joined = |s: &Side<'_>, range: &Range<usize>| -> Vec<u8> {
         s.lines[range.clone()].iter().flat_map(|l| [l.trimmed(), b" "].concat()).collect()
     };
-    let alike = WordBag::of(&joined(base, &edit.old)).similarity(&WordBag::of(&joined(side, &edit.new)));
-    let best = table.iter().copied().fold(0f32, f32::max);
-    alike >= 0.999 || (edit.old.len().min(edit.new.len()) == 1 && alike > best + 0.15)
+    let (old, new) = (WordBag::of(&joined(base, &edit.old)), WordBag::of(&joined(side, &edit.new)));
+    let alike = old.similarity(&new);
+    // How like another each line of the version with fewer lines is, at best.
+    let (n, m) = (edit.old.len(), edit.new.len());
+    let of_one = |k: usize| if n < m { k * m..(k + 1) * m } else { k..n * m };
+    let step = if n < m { 1 } else { m };
+    let best = |k: usize| of_one(k).step_by(step).map(|at| table[at]).fold(0f32, f32::max);
+    let fewer = n.min(m);
+    let singly = (0..fewer).map(best).sum::<f32>() / fewer as f32;
+    old.same_words(&new) || (fewer == 1 || alike >= REWRAPPED) && alike > singly + 0.15
 }
 
 /// How two operations of the two sides stand to each other.
@@ -497,6 +517,7 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
     let overlap = a.start < b.end && b.start < a.end;
     let touch = a.start <= b.end && b.start <= a.end;
     let doubt = site.doubt || release.doubt;
+    let form = site.form || release.form;
     if a == b && site.kind == release.kind && equal() {
         return Meeting::Same;
     }
@@ -513,7 +534,7 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
             let (gap, gone) = if site.kind == Insert { (a.start, b) } else { (b.start, a) };
             if gone.start < gap && gap < gone.end { Meeting::Clash } else { Meeting::Apart }
         }
-        (Insert, Rewrite) | (Rewrite, Insert) | (Rewrite, Rewrite) if touch => Meeting::Clash,
+        (Insert, Rewrite) | (Rewrite, Insert) | (Rewrite, Rewrite) if touch && (overlap || !form) => Meeting::Clash,
         // Beside a line whose counterpart is doubtful the place of an insertion is open; a change of a line that
         // the other side kept is not.
         (Insert, Change) | (Change, Insert) if touch && doubt => Meeting::Clash,

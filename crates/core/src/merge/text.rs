@@ -130,7 +130,7 @@ fn second_opinion(
 ) -> Option<MergedLines> {
     let questions = [Reason::Doubtful, Reason::Unbalanced, Reason::PlaceOpen, Reason::BothInserted];
     let plain = |fate: &EditFate| match fate.step {
-        None | Some(Step::Neighbour | Step::Space | Step::Words) => fate.outcome != Outcome::Already,
+        None | Some(Step::Neighbour | Step::Space | Step::Form | Step::Words) => fate.outcome != Outcome::Already,
         Some(_) => fate.outcome == Outcome::Open,
     };
     let open_to_it = merged.decisions.iter().all(|decision| questions.contains(&decision.reason))
@@ -202,11 +202,19 @@ pub(crate) fn merge_checked(
         // An open spot counts as the release's side; the site's edits there do not count.
         let mut effective = of_site.1.clone();
         let lines = split_lines(&m.bytes);
+        let standing = |at: &Range<usize>| -> Vec<u8> {
+            let at = at.start.min(lines.len())..at.end.min(lines.len());
+            lines[at].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
+        };
+        // So does a stretch that one of the sides only wrote in another form.
+        for formed in &m.formed {
+            result.add(tokens(&standing(&formed.result)), -1);
+            result.add(tokens(&text_of(&r, &formed.release)), 1);
+            effective.add(tokens(&text_of(&s, &formed.site)), -1);
+            effective.add(tokens(&text_of(&b, &formed.base)), 1);
+        }
         for open in &m.decisions {
-            let standing: Vec<u8> = lines[open.result.start.min(lines.len())..open.result.end.min(lines.len())]
-                .iter()
-                .flat_map(|l| [l.content, b"\n"].concat())
-                .collect();
+            let standing = standing(&open.result);
             result.add(tokens(&standing), -1);
             result.add(tokens(&open.release_text), 1);
             effective.add(tokens(&open.site_text), -1);

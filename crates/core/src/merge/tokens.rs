@@ -9,7 +9,7 @@ use std::collections::HashSet;
 use std::ops::Range;
 
 use super::Dialect;
-use super::lists::{First, beside_entry, goes_on_in_next_line, in_order, is_separator};
+use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags, tag_end, template_end};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
@@ -147,8 +147,24 @@ fn string_end(text: &[u8], i: usize) -> Option<usize> {
     None
 }
 
-fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>) -> Vec<u32> {
-    items.iter().map(|item| interner.number(item_key(item))).collect()
+fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
+    items
+        .iter()
+        .map(|item| interner.number(in_double_quotes(item, dialect).unwrap_or_else(|| item_key(item))))
+        .collect()
+}
+
+/// A string in single quotes as it is in double quotes, where that is the same.
+fn in_double_quotes<'a>(item: &Item<'a>, dialect: &Dialect) -> Option<Cow<'a, [u8]>> {
+    item.text.starts_with(b"'").then(|| in_quotes(item, b'"', dialect))?.map(Cow::Owned)
+}
+
+/// A string in other quotes, where that is the same.
+fn in_quotes(item: &Item<'_>, quote: u8, dialect: &Dialect) -> Option<Vec<u8>> {
+    let own = *item.text.first().filter(|byte| matches!(byte, b'"' | b'\'') && item.text.len() > 1)?;
+    let inner = item.text[1..].strip_suffix(&[own]).filter(|_| item.sort == Sort::Word)?;
+    let differs = |byte: &u8| matches!(byte, b'"' | b'\'' | b'$' | b'{') || *byte == b'\\' && !dialect.declarations;
+    (!inner.iter().any(differs)).then(|| [&[quote], inner, &[quote]].concat())
 }
 
 /// Tags compare blind to the width of blanks within them.
@@ -188,7 +204,7 @@ fn versions<'a>(texts: [&'a [u8]; 3], dialect: &Dialect) -> [Version<'a>; 3] {
     let mut interner = Interner::new();
     texts.map(|text| {
         let items = items(text, dialect);
-        let keys = number(&items, &mut interner);
+        let keys = number(&items, &mut interner, dialect);
         Version { items, keys }
     })
 }
@@ -260,7 +276,7 @@ fn merge_items(
         return None;
     }
     let plan = combine(base, site, release, &site_edits, &release_edits, slots, dialect)?;
-    write(base, site, release, &site_edits, &release_edits, &plan)
+    write([base, site, release], [&site_edits, &release_edits], &plan, dialect)
 }
 
 /// A tag that became another tag counts as kept: its attributes are looked at one by one.
@@ -481,17 +497,17 @@ impl Done<'_> {
         let next_selector = dialect.declarations
             && goes_on_in_next_line(base, &self.old, self.new)
             && !before.new.iter().any(|item| item.separates() || is_separator(item));
-        before.old.end <= self.old.start && (next_selector || beside(self, before) || beside(before, self))
+        let ends = self.new.is_empty() && ends_list(base, &self.old) && before.old.end == self.old.start;
+        let ends = ends && before.new.last().is_some_and(|item| !is_separator(item));
+        before.old.end <= self.old.start && (next_selector || ends || beside(self, before) || beside(before, self))
     }
 }
 
 fn write<'a>(
-    base: &Version<'a>,
-    site: &Version<'a>,
-    release: &Version<'a>,
-    site_edits: &[Edit],
-    release_edits: &[Edit],
+    [base, site, release]: [&Version<'a>; 3],
+    [site_edits, release_edits]: [&[Edit]; 2],
     plan: &[Plan],
+    dialect: &Dialect,
 ) -> Option<Vec<u8>> {
     let link = |edits: &[Edit]| -> Vec<Option<usize>> {
         let mut links = vec![None; base.items.len()];
@@ -546,8 +562,14 @@ fn write<'a>(
                             merge_tags(base.items[edit.old.start].text, item.text, kept.text)
                         })
                         .flatten();
-                    match refit {
-                        Some(tag) => out.push_merged(lead, &tag),
+                    // A string in place of another stands in the quotes that the release has.
+                    let requoted = || {
+                        let kept = release.items[release_links[replaced?]?];
+                        let quote = *kept.text.first().filter(|quote| item.text.first() != Some(quote))?;
+                        matches!(quote, b'"' | b'\'').then(|| in_quotes(item, quote, dialect))?
+                    };
+                    match refit.or_else(requoted) {
+                        Some(text) => out.push_merged(lead, &text),
                         None => out.push(lead, item)?,
                     }
                 }

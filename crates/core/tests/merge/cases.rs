@@ -1096,3 +1096,34 @@ fn a_line_that_has_all_words_of_another_is_its_later_form_whatever_stands_beside
     let release = page(&["boot-own.min", "base.min", "mill.min"]);
     gives(&PAGE, [&base, &own(&base, "base"), &release], &own(&release, "base"));
 }
+
+/// A script as it was, and as a formatter writes it.
+const PLAIN: &str = "import { one, two } from \"x\";\n\nconst start = () => { open(\"page\"); close(); };\nrun({ speed: 1, loop: true });\nstop();\n";
+const FORMATTED: &str = "import { one, two } from 'x'\n\nconst start = () => {\n  open('page')\n  close()\n}\nrun({\n  speed: 1,\n  loop: true,\n})\nstop()\n";
+
+#[test]
+fn what_a_formatter_did_to_the_release_is_no_question() {
+    let changed = |from: &str, to: &str| PLAIN.replace(from, to);
+    let formatted = |from: &str, to: &str| FORMATTED.replace(from, to);
+    let release = &formatted("  loop", "  delay: 5,\n  loop");
+    gives(&SCRIPT, [PLAIN, &changed("speed: 1", "speed: 9"), release], &release.replace("speed: 1", "speed: 9"));
+    gives(&SCRIPT, [PLAIN, &changed("\"page\"", "\"own\""), FORMATTED], &formatted("'page'", "'own'"));
+    gives(&SCRIPT, [PLAIN, &changed("stop();\n", ""), FORMATTED], &formatted("stop()\n", ""));
+    let merged = merge(&SCRIPT, PLAIN, &changed("stop();\n", ""), FORMATTED);
+    assert_eq!((merged.edits[0].outcome, merged.edits[0].step), (Outcome::Fitted, Some(Step::Form)));
+    gives(&SCRIPT, [PLAIN, &changed("run(", "own();\nrun("), FORMATTED], &formatted("run(", "own();\nrun("));
+    gives(
+        &SCRIPT,
+        [PLAIN, &changed("two }", "two, own }"), &formatted("{ one, two }", "{\n  one,\n  two,\n  new,\n}")],
+        &formatted("{ one, two }", "{\n  one,\n  two, own,\n  new,\n}"),
+    );
+}
+
+#[test]
+fn what_a_formatter_did_to_the_site_follows_the_release() {
+    let release = PLAIN.replace("speed: 1", "speed: 2");
+    let site = FORMATTED.replace("loop: true", "loop: false");
+    let merged = merge(&SCRIPT, PLAIN, &site, &release);
+    assert!(merged.decisions.is_empty(), "{:?}", merged.decisions);
+    assert!(text(&merged).contains("speed: 2") && text(&merged).contains("loop: false"), "{}", text(&merged));
+}

@@ -3,14 +3,18 @@
 use std::ops::Range;
 
 use super::regions::Region;
-use super::{Walk, lines_of};
+use super::{Formed, Walk, lines_of};
 use crate::diff::sketch::WordBag;
 use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
+use crate::merge::recut::same_but_form;
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Leave, Outcome, Reason, Step, TextDecision, Trust};
-use crate::text::{LineEnd, split_lines};
+use crate::text::key::Blanks;
+use crate::text::{Line, LineEnd, split_lines};
 
+/// Stretches of more lines are merged by words only where one side has the same words.
+const SMALL: usize = 200;
 /// From so many lines of the release on, a few changes of the site are asked about one by one.
 const LONG: usize = 12;
 /// Lines that are compared at most to find their places.
@@ -53,8 +57,9 @@ impl Walk<'_, '_> {
         }
         let (base_text, site_text, release_text) =
             (lines_of(self.base, &region.base), lines_of(self.site, &site), lines_of(self.release, &release));
-        let small = region.base.len().max(site.len()).max(release.len()) <= 200;
-        if small
+        let small = region.base.len().max(site.len()).max(release.len()) <= SMALL;
+        let only_cut = |text: &[u8]| WordBag::of(&base_text).same_words(&WordBag::of(text));
+        if (small || only_cut(&release_text) || only_cut(&site_text))
             && !region.doubt
             && self.context.options.trust != Trust::Strict
             && !region.base.is_empty()
@@ -64,6 +69,9 @@ impl Walk<'_, '_> {
             for edit in edits {
                 self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
             }
+            return;
+        }
+        if self.settled_by_form(region, &site, &release) {
             return;
         }
         if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
@@ -96,6 +104,47 @@ impl Walk<'_, '_> {
         let elsewhere = region.site.iter().find_map(|k| self.doubled.asked.get(k));
         if let (Reason::PutTwice, Some(line)) = (region.reason, elsewhere) {
             self.decisions[asked].hint = Some(format!("the release has it at line {}", line + 1));
+        }
+    }
+
+    /// Does what one side did where the other changed nothing but how the lines are written.
+    fn settled_by_form(&mut self, region: &Region, site: &Range<usize>, release: &Range<usize>) -> bool {
+        let form = self.context.dialect.blanks == Blanks::AreForm && self.context.options.trust != Trust::Strict;
+        let moved =
+            |i: usize| self.release_moved.has(self.base.keys[i]) && !self.context.weak.is(self.base.keys[i]);
+        let base = &self.base.lines[region.base.clone()];
+        let stands = base.iter().any(|line| !line.is_blank());
+        if region.doubt || !form || !stands || self.release_is_moved(release) || region.base.clone().any(moved) {
+            return false;
+        }
+        let from = self.out.lines();
+        if same_but_form(base, &self.site.lines[site.clone()]) {
+            self.release_text(release.clone());
+        } else if same_but_form(base, &self.release.lines[release.clone()]) {
+            self.site_text(site.clone(), [base[0], self.release.lines[release.start]]);
+        } else {
+            return false;
+        }
+        let result = from..self.out.lines();
+        for k in &region.site {
+            self.note(self.site_op(*k).edit, Outcome::Fitted, Some(Step::Form), result.clone(), release.clone());
+        }
+        self.formed.push(Formed {
+            base: region.base.clone(),
+            site: site.clone(),
+            release: release.clone(),
+            result,
+        });
+        true
+    }
+
+    /// Writes lines of the site in place of others: as deep as the release has the first of those.
+    fn site_text(&mut self, range: Range<usize>, [base, release]: [Line<'_>; 2]) {
+        let Some(first) = self.site.lines.get(range.start).map(Line::indent) else { return };
+        let stood = Some(base.indent()).filter(|indent| first.starts_with(indent)).unwrap_or(first);
+        for j in range {
+            let content = self.forms.fitted(&self.site.lines[j], stood, release.indent());
+            self.out.line(&content, LineEnd::None, Source::of_site(j));
         }
     }
 
