@@ -120,8 +120,24 @@ impl Walk<'_, '_> {
         let from = self.out.lines();
         if same_but_form(base, &self.site.lines[site.clone()]) {
             self.release_text(release.clone());
-        } else if same_but_form(base, &self.release.lines[release.clone()]) {
-            self.site_text(site.clone(), [base[0], self.release.lines[release.start]]);
+        } else if !release.is_empty() && same_but_form(base, &self.release.lines[release.clone()]) {
+            // The lines at the two ends that the site kept are written as the release has them.
+            let like_base = |j: usize, i: usize, k: usize| {
+                self.site.keys[j] == self.base.keys[i]
+                    && same_but_form(&self.base.lines[i..i + 1], &self.release.lines[k..k + 1])
+            };
+            let most = site.len().min(region.base.len()).min(release.len());
+            let head = (0..most)
+                .take_while(|n| like_base(site.start + n, region.base.start + n, release.start + n))
+                .count();
+            let tail = (1..=most - head)
+                .take_while(|n| like_base(site.end - n, region.base.end - n, release.end - n))
+                .count();
+            let (own, instead) = (site.start + head..site.end - tail, release.start + head);
+            self.release_text(release.start..instead);
+            let replaced = (region.base.start + head).min(region.base.end - 1);
+            self.site_text(own, [self.base.lines[replaced], self.release.lines[instead.min(release.end - 1)]]);
+            self.release_text(release.end - tail..release.end);
         } else {
             return false;
         }
