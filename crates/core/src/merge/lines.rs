@@ -51,13 +51,13 @@ pub(crate) struct MergedLines {
     pub(crate) sources: Vec<Source>,
     pub(crate) edits: Vec<EditFate>,
     pub(crate) decisions: Vec<TextDecision>,
-    /// Where one side changed nothing but how the lines are written.
+    /// Where the release changed nothing but how the lines are written.
     pub(crate) formed: Vec<Formed>,
     pub(crate) space_lines: usize,
     pub(crate) space_follows_release: bool,
 }
 
-/// A stretch in which one side changed nothing but how the lines are written: the lines of the versions and the result.
+/// A stretch in which the release changed nothing but how the lines are written: the lines of the versions and the result.
 pub(crate) struct Formed {
     pub(crate) base: Range<usize>,
     pub(crate) site: Range<usize>,
@@ -77,10 +77,10 @@ pub(crate) fn merge_lines(
     let strict = context.options.trust == Trust::Strict;
     let site_touched = touching(&site_edits, &release_edits);
     let release_touched = touching(&release_edits, &site_edits);
-    let markup = (!strict).then_some(context.dialect.markup);
-    let site_ops = Ops::new(base, site, &site_edits, context.weak, markup, |k| !strict && site_touched[k]);
+    let dialect = (!strict).then_some(context.dialect);
+    let site_ops = Ops::new(base, site, &site_edits, context.weak, dialect, |k| !strict && site_touched[k]);
     let release_ops =
-        Ops::new(base, release, &release_edits, context.weak, markup, |k| !strict && release_touched[k]);
+        Ops::new(base, release, &release_edits, context.weak, dialect, |k| !strict && release_touched[k]);
     let forms =
         Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks, context.nested);
     let mut walk = Walk {

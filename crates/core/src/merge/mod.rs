@@ -210,7 +210,7 @@ pub enum Step {
     Words,
     /// Re-indented or given other line ends, as the release is written.
     Space,
-    /// One of the sides changed nothing here but how the lines are written; what the other did is done.
+    /// The release changed nothing here but how the lines are written; what the site did is done.
     Form,
     /// Both sides inserted at one spot; the release's lines come first.
     BothInserted,
@@ -251,7 +251,7 @@ impl Step {
             Step::Neighbour => "next to a line that the release changed",
             Step::Words => "merged word by word",
             Step::Space => "re-indented as the release is written",
-            Step::Form => "the other side only wrote it in another form",
+            Step::Form => "the release only wrote it in another form",
             Step::BothInserted => "both inserted here: release first, then site",
             Step::Contains => "both inserted here, one contains the other",
             Step::BothDeleted => "both deleted here",

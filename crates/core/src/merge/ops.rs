@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::ops::Range;
 
+use super::Dialect;
 use super::align::{From, Side, Weak, align};
 use super::balance::{depth_of, never_below};
 use super::recut::{Cut, Part, recut};
@@ -119,14 +120,14 @@ pub(crate) struct Ops {
 
 impl Ops {
     /// Breaks a side's edits into operations. Only edits that `touched` says the other side touches are broken
-    /// finely; the others are one operation each. Where `markup` is known, insertions reach only where people would
-    /// put them.
+    /// finely; the others are one operation each. Where the dialect is known, insertions reach only where people would
+    /// put them, and lines that were only cut at other places are known.
     pub(crate) fn new(
         base: &Side<'_>,
         side: &Side<'_>,
         edits: &[Edit],
         weak: &Weak,
-        markup: Option<bool>,
+        dialect: Option<&Dialect>,
         touched: impl Fn(usize) -> bool,
     ) -> Self {
         let n = base.lines.len();
@@ -138,7 +139,10 @@ impl Ops {
         let mut gaps = vec![0..0; n + 1];
         let mut moved = None;
         for (k, edit) in edits.iter().enumerate() {
-            let parts = if touched(k) { recut(base, side, edit, weak) } else { vec![Part::whole(edit)] };
+            let parts = match dialect.filter(|_| touched(k)) {
+                Some(dialect) => recut(base, side, edit, weak, dialect),
+                None => vec![Part::whole(edit)],
+            };
             for Part { edit, cut } in parts {
                 let form = cut == Cut::Elsewhere;
                 let pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
@@ -154,8 +158,8 @@ impl Ops {
                     let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
                     if let Some(kind) = kind_of(i..to_i, j..to_j) {
                         let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
-                        let reach = match markup.filter(|_| kind == OpKind::Insert) {
-                            Some(markup) => sensible(side, &(j..to_j), i, reach, markup),
+                        let reach = match dialect.filter(|_| kind == OpKind::Insert) {
+                            Some(dialect) => sensible(side, &(j..to_j), i, reach, dialect.markup),
                             None => reach,
                         };
                         ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, form, reach });

@@ -1,15 +1,19 @@
 //! Lines that a side only cut at other places: a rule written out over several lines, arguments that a formatter put on
 //! lines of their own.
 //!
-//! To a comparison of lines all of it is rewritten. By their words the lines of both versions are lined up again, and
-//! where both begin a new line between the same two words, the edit is cut.
+//! To a comparison of lines all of it is rewritten. By their tokens the lines of both versions are lined up again, and
+//! where both begin a new line between the same two tokens, the edit is cut.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ops::Range;
 
+use super::Dialect;
 use super::align::{Side, Weak};
+use super::tokens::{Item, Sort, items, key_in_any_quotes};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
 use crate::text::Line;
+use crate::text::key::Blanks;
 use crate::text::token::{TokenKind, tokens};
 
 /// So many tokens further up the beginning of a line is looked for.
@@ -57,9 +61,11 @@ impl<'k> Counted<'k> {
     }
 }
 
-/// Cuts an edit at the stretches that are only cut into other lines. Without any it is one part.
-pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak) -> Vec<Part> {
-    if edit.old.len().min(edit.new.len()) == 0 || edit.old.len().max(edit.new.len()) == 1 {
+/// Cuts an edit at the stretches that are only cut into other lines. Without any, or where indentation is meaning, it is
+/// one part.
+pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, dialect: &Dialect) -> Vec<Part> {
+    let lines = (edit.old.len(), edit.new.len());
+    if lines.0.min(lines.1) == 0 || lines.0.max(lines.1) == 1 || dialect.blanks != Blanks::AreForm {
         return vec![Part::whole(edit)];
     }
     let whole = edit;
@@ -68,7 +74,8 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak) 
     for edit in common_cuts(base, side, edit) {
         // A line that says little, or of which there are several, may be another's counterpart.
         let known = in_base.tells(&edit.old, weak) && in_side.tells(&edit.new, weak);
-        let cut = if known && is_form(base, side, &edit) { Cut::Elsewhere } else { Cut::Unknown };
+        let same = || same_but_form(&base.lines[edit.old.clone()], &side.lines[edit.new.clone()], dialect);
+        let cut = if known && same() { Cut::Elsewhere } else { Cut::Unknown };
         match parts.last_mut() {
             // What was put in before a stretch stands in the same gap, and is done with it.
             Some(last) if last.cut == cut && cut == Cut::Unknown || last.edit.old.is_empty() => {
@@ -81,42 +88,42 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak) 
     if parts.iter().any(|part| part.cut != Cut::Unknown) { parts } else { vec![Part::whole(whole)] }
 }
 
-/// Tells whether both versions have the same there.
-fn is_form(base: &Side<'_>, side: &Side<'_>, edit: &Edit) -> bool {
-    let (old, new) = (&base.lines[edit.old.clone()], &side.lines[edit.new.clone()]);
-    let solid = |lines: &[Line<'_>]| lines.iter().filter(|line| !line.is_blank()).count();
-    let counts = (solid(old), solid(new));
-    counts.0.min(counts.1) > 0 && same_but_form(old, new)
+/// Tells whether two stretches are the same but for how they are written: blanks and line ends where they mean nothing,
+/// and in scripts and styles the quotes of a string that is the same in others, semicolons, and a comma at the end of a
+/// list.
+pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -> bool {
+    let text =
+        |lines: &[Line<'_>]| lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect::<Vec<u8>>();
+    let (a, b) = (text(a), text(b));
+    let [a, b] = [&a, &b].map(|text| items(text, dialect));
+    let (a, b) = (written(&a, dialect), written(&b, dialect));
+    !a.is_empty() && a == b
 }
 
-/// Tells whether two stretches are the same but for how they are written: blanks and line ends, quotes of one sort or the
-/// other, semicolons, and a comma at the end of a list.
-pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>]) -> bool {
-    let one_sort = plainly_quoted(a) && plainly_quoted(b);
-    written(a, one_sort).eq(written(b, one_sort))
-}
-
-/// Tells whether no line has quotes of both sorts, and every line has an even number of them.
-fn plainly_quoted(lines: &[Line<'_>]) -> bool {
-    lines.iter().all(|line| {
-        let count = |quote: u8| line.content.iter().filter(|byte| **byte == quote).count();
-        let (single, double) = (count(b'\''), count(b'"'));
-        single.min(double) == 0 && (single + double).is_multiple_of(2)
-    })
-}
-
-/// What stretches are compared by; quotes as if there were one sort of them, where that is so.
-fn written<'a>(lines: &'a [Line<'a>], one_sort: bool) -> impl Iterator<Item = &'a [u8]> {
-    let texts = lines.iter().flat_map(|line| tokens(line.content)).map(|token| token.text);
-    let mut texts = texts.filter(|text| !matches!(*text, b"" | b";")).peekable();
-    let closes = |next: &&[u8]| matches!(next.first(), Some(b'}' | b')' | b']'));
-    std::iter::from_fn(move || {
-        let mut text = texts.next()?;
-        while text == b"," && texts.peek().is_some_and(closes) {
-            text = texts.next()?;
+/// What a text is compared by: its items, each with whether a blank before it means something.
+fn written<'a>(items: &'a [Item<'a>], dialect: &Dialect) -> Vec<(bool, Cow<'a, [u8]>)> {
+    let closes = |item: &Item<'_>| matches!(item.text.first(), Some(b'}' | b')' | b']'));
+    let mut out = Vec::with_capacity(items.len());
+    let mut before = None;
+    for (k, item) in items.iter().enumerate() {
+        let last = item.text == b"," && items.get(k + 1).is_some_and(closes);
+        if item.text.is_empty() || dialect.strings && (item.text == b";" || last) {
+            continue;
         }
-        Some(if text == b"'" && one_sort { b"\"" } else { text })
-    })
+        let parted = !item.lead.is_empty() && before.is_some_and(|before| parts(before, item, dialect));
+        out.push((parted, key_in_any_quotes(item, dialect)));
+        before = Some(item);
+    }
+    out
+}
+
+/// Tells whether a blank between two items means something: in a style sheet, one between two selectors, or around a
+/// sign.
+fn parts(before: &Item<'_>, item: &Item<'_>, dialect: &Dialect) -> bool {
+    let ends = before.sort == Sort::Word || matches!(before.text, b")" | b"]" | b"*" | b"&" | b"%");
+    let joins =
+        matches!(item.text.first(), Some(b'.' | b'#' | b':' | b'[' | b'*' | b'&' | b'(' | b'-' | b'+' | b'%'));
+    dialect.declarations && (ends && joins || matches!(before.text, b"-" | b"+"))
 }
 
 /// Cuts an edit wherever both versions begin a line between the same two tokens. Lines without any go with those before.
@@ -190,9 +197,17 @@ fn line_at(ends: &[usize], tokens: usize) -> Option<usize> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::merge::align::Weak;
-    use crate::text::key::Blanks;
+    use crate::merge::Insertions;
     use crate::text::split_lines;
+
+    const STYLE: Dialect = Dialect {
+        blanks: Blanks::AreForm,
+        insertions: Insertions::Cascade,
+        markup: false,
+        strings: true,
+        declarations: true,
+        markers: true,
+    };
 
     fn cuts(old: &str, new: &str) -> Vec<(Range<usize>, Range<usize>, Cut)> {
         let mut interner = Interner::new();
@@ -200,7 +215,10 @@ mod tests {
         let (old, new) = (side(old), side(new));
         let weak = Weak::of(&[&old, &new]);
         let edit = Edit { old: 0..old.lines.len(), new: 0..new.lines.len() };
-        recut(&old, &new, &edit, &weak).into_iter().map(|part| (part.edit.old, part.edit.new, part.cut)).collect()
+        recut(&old, &new, &edit, &weak, &STYLE)
+            .into_iter()
+            .map(|part| (part.edit.old, part.edit.new, part.cut))
+            .collect()
     }
 
     #[test]
@@ -215,12 +233,21 @@ mod tests {
     }
 
     #[test]
-    fn quotes_and_semicolons_are_form_but_commas_between_are_not() {
-        let same = |a: &str, b: &str| same_but_form(&split_lines(a.as_bytes()), &split_lines(b.as_bytes()));
-        assert!(same("f('a', {\n  b: 1,\n});\n", "f(\"a\", { b: 1 })\n"));
-        assert!(!same(".a, .b {\n", ".a .b {\n"));
-        assert!(!same("a b\n", "ab\n"));
-        assert!(!same("f('a');\n", "f(\"a');\n"), "half of a pair");
-        assert!(!same("f('say \"a\"');\n", "f(\"say 'a'\");\n"), "quotes within quotes");
+    fn what_means_something_is_no_form() {
+        let same = |dialect: &Dialect, a: &str, b: &str| {
+            same_but_form(&split_lines(a.as_bytes()), &split_lines(b.as_bytes()), dialect)
+        };
+        let script = Dialect { declarations: false, ..STYLE };
+        assert!(same(&script, "f('a', {\n  b: 1,\n});\n", "f(\"a\", { b: 1 })\n"));
+        assert!(!same(&script, "f('$a');\n", "f(\"$a\");\n"), "one is filled in");
+        assert!(!same(&script, "f(' a');\n", "f('a');\n"), "a blank within a string");
+        assert!(!same(&script, "f('say \"a\"');\n", "f(\"say 'a'\");\n"), "quotes within quotes");
+        assert!(!same(&script, "a b\n", "ab\n"));
+        assert!(same(&STYLE, ".a .b{top:-1px;color:#fff}\n", ".a .b {\n  top: -1px;\n  color: #fff;\n}\n"));
+        for other in [".a.b {\n", ".a, .b {\n", ".a :b {\n"] {
+            assert!(!same(&STYLE, ".a .b {\n", other), "{other}");
+        }
+        let page = Dialect { markup: true, strings: false, ..script };
+        assert!(!same(&page, "<p>a \"b\"; c</p>\n", "<p>a 'b' c</p>\n"), "a text");
     }
 }

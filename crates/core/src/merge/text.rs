@@ -206,7 +206,7 @@ pub(crate) fn merge_checked(
             let at = at.start.min(lines.len())..at.end.min(lines.len());
             lines[at].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
         };
-        // So does a stretch that one of the sides only wrote in another form.
+        // So does a stretch that the release only wrote in another form.
         for formed in &m.formed {
             result.add(tokens(&standing(&formed.result)), -1);
             result.add(tokens(&text_of(&r, &formed.release)), 1);

@@ -74,7 +74,7 @@ impl Item<'_> {
 }
 
 /// Cuts a text into items.
-fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
+pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
     let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 2 + 1);
     let (mut flat, mut i) = (0, 0);
     let mut unclosed = false;
@@ -148,10 +148,12 @@ fn string_end(text: &[u8], i: usize) -> Option<usize> {
 }
 
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
-    items
-        .iter()
-        .map(|item| interner.number(in_double_quotes(item, dialect).unwrap_or_else(|| item_key(item))))
-        .collect()
+    items.iter().map(|item| interner.number(key_in_any_quotes(item, dialect))).collect()
+}
+
+/// What an item is compared by: the same for a string in either quotes, where it is the same string.
+pub(super) fn key_in_any_quotes<'a>(item: &Item<'a>, dialect: &Dialect) -> Cow<'a, [u8]> {
+    in_double_quotes(item, dialect).unwrap_or_else(|| item_key(item))
 }
 
 /// A string in single quotes as it is in double quotes, where that is the same.

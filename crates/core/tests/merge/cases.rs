@@ -1127,3 +1127,13 @@ fn what_a_formatter_did_to_the_site_follows_the_release() {
     assert!(merged.decisions.is_empty(), "{:?}", merged.decisions);
     assert!(text(&merged).contains("speed: 2") && text(&merged).contains("loop: false"), "{}", text(&merged));
 }
+
+#[test]
+fn what_the_site_wrote_in_another_form_is_not_passed_over() {
+    let fixed = |text: &str| format!("a {{\n{text}}}\n");
+    let (base, site) = (fixed("  color: red\n  top: 0;\n"), fixed("  color: red;\n  top: 0;\n"));
+    asks(&STYLE, [&base, &site, &fixed("  margin: 0;\n")], Reason::ReleaseDeleted);
+    let call = |name: &str| format!("open();\n$title = {name};\nclose();\n");
+    asks(&SCRIPT, [&call("'$name'"), &call("\"$name\""), &call("lookup('$name')")], Reason::BothChanged);
+    asks(&SCRIPT, [&call("'$name'"), &call("\"$name\""), "open();\nclose();\n"], Reason::ReleaseDeleted);
+}

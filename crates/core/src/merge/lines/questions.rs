@@ -107,40 +107,33 @@ impl Walk<'_, '_> {
         }
     }
 
-    /// Does what one side did where the other changed nothing but how the lines are written.
+    /// Does what the site did where the release changed nothing but how the lines are written. Where the release goes on
+    /// behind a separator that the site's lines lack, it is a question still.
     fn settled_by_form(&mut self, region: &Region, site: &Range<usize>, release: &Range<usize>) -> bool {
         let form = self.context.dialect.blanks == Blanks::AreForm && self.context.options.trust != Trust::Strict;
         let moved =
             |i: usize| self.release_moved.has(self.base.keys[i]) && !self.context.weak.is(self.base.keys[i]);
-        let base = &self.base.lines[region.base.clone()];
-        let stands = base.iter().any(|line| !line.is_blank());
-        if region.doubt || !form || !stands || self.release_is_moved(release) || region.base.clone().any(moved) {
+        if region.doubt || !form || self.release_is_moved(release) || region.base.clone().any(moved) {
+            return false;
+        }
+        let (base, own, new) = (
+            &self.base.lines[region.base.clone()],
+            &self.site.lines[site.clone()],
+            &self.release.lines[release.clone()],
+        );
+        let separator = |lines: &[Line<'_>]| lines.last()?.trimmed().last().copied().filter(|b| b";,".contains(b));
+        let goes_on = own.is_empty() || separator(new).is_none() || separator(own) == separator(new);
+        if !goes_on || !same_but_form(base, new, self.context.dialect) {
             return false;
         }
         let from = self.out.lines();
-        if same_but_form(base, &self.site.lines[site.clone()]) {
-            self.release_text(release.clone());
-        } else if !release.is_empty() && same_but_form(base, &self.release.lines[release.clone()]) {
-            // The lines at the two ends that the site kept are written as the release has them.
-            let like_base = |j: usize, i: usize, k: usize| {
-                self.site.keys[j] == self.base.keys[i]
-                    && same_but_form(&self.base.lines[i..i + 1], &self.release.lines[k..k + 1])
-            };
-            let most = site.len().min(region.base.len()).min(release.len());
-            let head = (0..most)
-                .take_while(|n| like_base(site.start + n, region.base.start + n, release.start + n))
-                .count();
-            let tail = (1..=most - head)
-                .take_while(|n| like_base(site.end - n, region.base.end - n, release.end - n))
-                .count();
-            let (own, instead) = (site.start + head..site.end - tail, release.start + head);
-            self.release_text(release.start..instead);
-            let replaced = (region.base.start + head).min(region.base.end - 1);
-            self.site_text(own, [self.base.lines[replaced], self.release.lines[instead.min(release.end - 1)]]);
-            self.release_text(release.end - tail..release.end);
-        } else {
-            return false;
-        }
+        let (head, tail) = self.kept_ends(&region.base, site, release);
+        let put = release.start + head;
+        self.release_text(release.start..put);
+        let replaced = (region.base.start + head).min(region.base.end - 1);
+        let instead = [self.base.lines[replaced], self.release.lines[put.min(release.end - 1)]];
+        self.site_text(site.start + head..site.end - tail, instead);
+        self.release_text(release.end - tail..release.end);
         let result = from..self.out.lines();
         for k in &region.site {
             self.note(self.site_op(*k).edit, Outcome::Fitted, Some(Step::Form), result.clone(), release.clone());
@@ -152,6 +145,19 @@ impl Walk<'_, '_> {
             result,
         });
         true
+    }
+
+    /// How many lines at the two ends of a stretch the site kept that the release has as lines, too.
+    fn kept_ends(&self, base: &Range<usize>, site: &Range<usize>, release: &Range<usize>) -> (usize, usize) {
+        let kept = |j: usize, i: usize, k: usize| {
+            let (old, new) = (&self.base.lines[i..=i], &self.release.lines[k..=k]);
+            self.site.keys[j] == self.base.keys[i] && same_but_form(old, new, self.context.dialect)
+        };
+        let most = site.len().min(base.len()).min(release.len());
+        let at_start = |n: &usize| kept(site.start + n, base.start + n, release.start + n);
+        let at_end = |n: &usize| kept(site.end - n, base.end - n, release.end - n);
+        let head = (0..most).take_while(at_start).count();
+        (head, (1..=most - head).take_while(at_end).count())
     }
 
     /// Writes lines of the site in place of others: as deep as the release has the first of those.
