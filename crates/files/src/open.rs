@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use daxle_core::theme::{Identity, Layout, MemoryTree, Tree, changelog, read_identity};
+use daxle_core::theme::{Identity, Kind, Layout, MemoryTree, Tree, changelog, kind_of, read_identity};
 use tempfile::TempDir;
 use walkdir::WalkDir;
 
@@ -91,10 +91,12 @@ pub fn open_theme(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> 
     } else {
         place.folder.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default()
     };
+    // Whoever opens it without the others of its family would go down further.
+    let at_top = place.folder == top && see_through(&top, String::new()).1 != top;
     Ok(Opened {
         tree,
         identity,
-        inside: (!place.name.is_empty()).then_some(place.name),
+        inside: (!place.name.is_empty()).then_some(place.name).or(at_top.then(|| ".".to_string())),
         folder_name,
         changelog: log.map(|b| String::from_utf8_lossy(&b).into_owned()),
         _unpacked: search.unpacked,
@@ -198,7 +200,7 @@ impl Search<'_> {
                     .hint(format!("there is: {}", listed(&places)))
             }));
         }
-        let (name, folder) = see_through(top, String::new());
+        let (name, folder) = self.level(top);
         let root = self.place(name, folder);
         if root.identity.file.is_some() || (is_folder && !looks_like_package(&root.folder)) {
             return Ok(root);
@@ -217,6 +219,16 @@ impl Search<'_> {
         if candidates.iter().all(|p| p.identity.file.is_none()) {
             candidates.insert(0, root.clone());
         }
+        // A folder that says nothing of itself, and has more in it than the archives that lie in it: they may be
+        // what comes with a theme.
+        let packed = candidates.iter().all(|p| p.identity.file.is_some() && !p.folder.starts_with(&root.folder));
+        let filled = is_folder && packed && {
+            let most = candidates.iter().map(|p| sources_in(&p.folder)).max().unwrap_or(0);
+            sources_in(&root.folder) > most
+        };
+        if filled {
+            candidates.insert(0, root.clone());
+        }
         if candidates.len() == 1 {
             return Ok(candidates.remove(0));
         }
@@ -229,6 +241,9 @@ impl Search<'_> {
                 return Ok(candidates.swap_remove(scored[0].1));
             }
         }
+        if filled {
+            return Ok(root);
+        }
         // Without anything to compare with: the one theme that is no child of another.
         let mut parents = candidates.iter().filter(|p| p.identity.file.is_some() && p.identity.parent.is_none());
         if let (Some(only), None) = (parents.next(), parents.next()) {
@@ -238,6 +253,7 @@ impl Search<'_> {
             let inner: Vec<&Place> = candidates.iter().skip(1).collect();
             if let [only] = inner[..]
                 && looks_like_package(&root.folder)
+                && sources_in(&only.folder) >= sources_in(&root.folder)
             {
                 return Ok(only.clone());
             }
@@ -246,6 +262,31 @@ impl Search<'_> {
         Err(Trouble::new(format!("{} holds several themes", source.display()))
             .why(listed(&candidates))
             .hint(format!("say which one with --inside, for example --inside {}", candidates[0].name)))
+    }
+
+    /// The folder that a theme begins at: below folders that hold nothing but one folder, and where another of its family
+    /// has its files under the same paths, if there is one.
+    fn level(&self, top: &Path) -> (String, PathBuf) {
+        let (name, folder) = see_through(top, String::new());
+        let Some(like) = self.options.like else { return (name, folder) };
+        let most = |folders: &[PathBuf]| -> (usize, PathBuf) {
+            let scored = folders.iter().map(|p| (shared(p, like), p.clone()));
+            scored.reduce(|a, b| if b.0 > a.0 { b } else { a }).unwrap_or_default()
+        };
+        let levels: Vec<PathBuf> =
+            folder.ancestors().take_while(|p| p.starts_with(top)).map(Path::to_path_buf).collect();
+        let (own, mut level) = most(&levels);
+        if own * 4 < like.len() {
+            let entries = fs::read_dir(&folder).into_iter().flatten().filter_map(Result::ok).map(|e| e.path());
+            let mut subfolders: Vec<PathBuf> = entries.filter(|p| p.is_dir()).collect();
+            subfolders.sort();
+            let (inner, subfolder) = most(&subfolders);
+            if inner > 3 * own {
+                level = subfolder;
+            }
+        }
+        let name = level.strip_prefix(top).map(|p| p.to_string_lossy().into_owned()).unwrap_or_default();
+        (name, level)
     }
 
     fn place(&self, name: String, folder: PathBuf) -> Place {
@@ -289,6 +330,7 @@ impl Search<'_> {
                 archives.push((below(path), path.to_path_buf(), kind));
             }
         }
+        let (top_name, top_folder) = (name, folder);
         for (name, path, kind) in archives {
             if depth + 1 >= self.options.limits.nesting {
                 let nesting = self.options.limits.nesting;
@@ -307,6 +349,14 @@ impl Search<'_> {
                 }
             };
             let (_, folder) = see_through(&top, String::new());
+            // What was unpacked beside its archive may have been changed since.
+            if let Some(beside) = path.parent().and_then(|parent| unpacked_beside(parent, &folder)) {
+                if !out.iter().any(|p| beside.starts_with(&p.folder)) {
+                    let inner = beside.strip_prefix(top_folder).map(|p| p.to_string_lossy().into_owned());
+                    out.push(self.place(join(top_name, &inner.unwrap_or_default()), beside));
+                }
+                continue;
+            }
             let before = out.len();
             self.collect(&folder, &name, depth + 1, all, out)?;
             if out.len() == before {
@@ -334,6 +384,29 @@ fn listed(places: &[Place]) -> String {
         }
     };
     places.iter().map(show).collect::<Vec<_>>().join(", ")
+}
+
+/// The templates, styles and scripts below a folder, counted.
+fn sources_in(folder: &Path) -> usize {
+    let paths = WalkDir::new(folder).into_iter().filter_map(Result::ok).filter(|e| e.file_type().is_file());
+    let kinds = paths.map(|e| kind_of(&e.path().to_string_lossy(), b""));
+    kinds.filter(|kind| matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code)).count()
+}
+
+/// The folder in which most of an archive's files lie as well, beside the archive.
+fn unpacked_beside(parent: &Path, archive: &Path) -> Option<PathBuf> {
+    let files = |e: walkdir::DirEntry| e.path().strip_prefix(archive).ok().map(Path::to_path_buf);
+    let inner: Vec<PathBuf> = WalkDir::new(archive)
+        .into_iter()
+        .filter_map(Result::ok)
+        .filter(|e| e.file_type().is_file())
+        .filter_map(files)
+        .collect();
+    let folders = WalkDir::new(parent).max_depth(1).sort_by_file_name().into_iter().filter_map(Result::ok);
+    folders
+        .filter(|e| e.file_type().is_dir())
+        .map(walkdir::DirEntry::into_path)
+        .find(|folder| inner.iter().filter(|p| folder.join(p).is_file()).count() * 2 > inner.len())
 }
 
 /// Goes down through folders that hold nothing but one folder.

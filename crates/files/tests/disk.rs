@@ -113,6 +113,59 @@ fn a_theme_is_found_in_a_package_by_what_it_shares_with_the_site() {
 }
 
 #[test]
+fn what_lies_packed_in_a_site_is_not_taken_for_the_site() {
+    let dir = tempfile::tempdir().unwrap();
+    let entry = |path: &str, text: &str| ZipEntry { path: path.into(), bytes: text.into(), executable: false };
+    let card = "name = \"lamp\"\nversion = \"1.0\"\n";
+    let lamp = write_zip(vec![entry("page.html", "x"), entry("themecard.toml", card)]).unwrap();
+    let open = |folder: &str| open_theme(&dir.path().join(folder), &Layout::default(), &OpenOptions::default());
+    // An archive that was unpacked beside itself: the files may have been changed since.
+    write_file(&dir.path().join("beside/lamp-1.0.zip"), &lamp).unwrap();
+    for (path, text) in [("page.html", "mine"), ("themecard.toml", card), ("own.css", "")] {
+        write_file(&dir.path().join("beside/lamp").join(path), text.as_bytes()).unwrap();
+    }
+    let opened = open("beside").unwrap();
+    assert_eq!((opened.inside.as_deref(), opened.tree.entries().len()), (Some("lamp"), 3));
+    // A theme that says nothing of itself, with something packed that comes with it.
+    for (folder, packed) in [("quiet", write_zip(vec![entry("tide.js", "")]).unwrap()), ("named", lamp)] {
+        write_file(&dir.path().join(folder).join("extras/tide.zip"), &packed).unwrap();
+        for path in ["page.html", "mill.html", "mill.css"] {
+            write_file(&dir.path().join(folder).join(path), b"").unwrap();
+        }
+    }
+    assert_eq!(["quiet", "named"].map(|folder| open(folder).unwrap().tree.entries().len()), [4, 4]);
+}
+
+#[test]
+fn a_theme_begins_where_the_others_of_its_family_do() {
+    let dir = tempfile::tempdir().unwrap();
+    let put = |path: &str| write_file(&dir.path().join(path), b"x").unwrap();
+    for path in
+        ["one/lamp/page.html", "one/lamp/css/a.css", "pair/lamp/page.html", "pair/lamp/css/a.css", "pair/read.me"]
+    {
+        put(path);
+    }
+    let opened = |folder: &str, like: Option<[&str; 2]>| {
+        let like = like.map(|paths| paths.map(String::from));
+        let options = OpenOptions { like: like.as_ref().map(|l| &l[..]), ..OpenOptions::default() };
+        let opened = open_theme(&dir.path().join(folder), &Layout::default(), &options).unwrap();
+        opened.tree.entries().iter().map(|e| e.path.clone()).collect::<Vec<_>>()
+    };
+    let (inner, outer) = (["css/a.css", "page.html"], ["lamp/css/a.css", "lamp/page.html"]);
+    assert_eq!(opened("one", None), inner);
+    assert_eq!(opened("one", Some(inner)), inner);
+    assert_eq!(opened("one", Some(outer)), outer);
+    let like = outer.map(String::from);
+    let options = OpenOptions { like: Some(&like), ..OpenOptions::default() };
+    let opened_so = open_theme(&dir.path().join("one"), &Layout::default(), &options).unwrap();
+    let again = OpenOptions { inside: opened_so.inside.as_deref(), ..OpenOptions::default() };
+    let reopened = open_theme(&dir.path().join("one"), &Layout::default(), &again).unwrap();
+    assert_eq!(reopened.tree.entries(), opened_so.tree.entries());
+    assert_eq!(opened("pair", Some(inner)), inner);
+    assert_eq!(opened("pair", Some(outer)).len(), 3);
+}
+
+#[test]
 fn a_missing_path_names_the_nearest() {
     let dir = tempfile::tempdir().unwrap();
     fs::create_dir(dir.path().join("lanternfold")).unwrap();

@@ -227,6 +227,30 @@ impl<'a> Work<'a> {
         self.instead.release.clone().map_or_else(|| self.read(self.inputs.release, self.triple.release), Ok)
     }
 
+    /// Lines of the text that was merged, in the site's file: there the base's lines stand for what went into another.
+    fn lines_of_site(&self, touched: &FileChange, lines: &Range<usize>) -> Range<usize> {
+        let went = touched.changes.iter().filter(|c| self.moved_to(&c.id).is_some());
+        let mut went: Vec<(Range<usize>, usize)> =
+            went.filter_map(|c| Some((c.site.clone()?, c.base.as_ref()?.len()))).collect();
+        went.sort_by_key(|(site, _)| site.start);
+        let line = |at: usize, is_end: bool| {
+            let (mut put, mut left_out) = (0, 0);
+            for (site, put_here) in &went {
+                let start = site.start + put - left_out;
+                let end = start + put_here;
+                if at < start || at == start && (is_end || *put_here > 0) {
+                    break;
+                }
+                if at < end {
+                    return if is_end { site.end } else { site.start };
+                }
+                (put, left_out) = (put + put_here, left_out + site.len());
+            }
+            at + left_out - put
+        };
+        line(lines.start, false)..line(lines.end, true)
+    }
+
     /// Where a change went, if it went into another file.
     fn moved_to(&self, id: &ChangeId) -> Option<&str> {
         self.instead.moved.iter().find(|(moved, _)| moved == id).map(|(_, path)| path.as_str())
@@ -296,6 +320,12 @@ impl<'a> Work<'a> {
         }
     }
 
+    /// A change that went into another file.
+    fn moved(&self, change: &Change, home: &str) -> ChangeRecord {
+        let result_path = Some(home.to_string());
+        ChangeRecord { result_path, ..self.change(change, Outcome::Moved, Some(Step::MovedAcross)) }
+    }
+
     /// The file as a whole came out one way.
     fn finish(
         &self,
@@ -360,11 +390,15 @@ impl<'a> Work<'a> {
             self.blob(self.inputs.site, self.triple.site)?,
             self.blob(self.inputs.release, self.triple.release)?,
         ];
-        let mut decision =
-            decision(&self.path, reason, stands, None, blobs, touched.changes.iter().map(|c| c.id.clone()));
+        // What went into another file is done.
+        let stay = touched.changes.iter().filter(|c| self.moved_to(&c.id).is_none()).map(|c| c.id.clone());
+        let mut decision = decision(&self.path, reason, stands, None, blobs, stay);
         decision.suggestion = suggestion(self.kind, &decision);
-        for change in &mut result.changes {
-            change.decision = Some(decision.id.clone());
+        for (change, of) in result.changes.iter_mut().zip(&touched.changes) {
+            match self.moved_to(&change.id) {
+                Some(home) => *change = self.moved(of, home),
+                None => change.decision = Some(decision.id.clone()),
+            }
         }
         result.decisions.push(decision);
         result.aside = aside;
@@ -401,8 +435,10 @@ impl<'a> Work<'a> {
         if edits().count() > 0 && edits().all(|c| self.moved_to(&c.id).is_some()) {
             // Every change found its home in another file: this one goes as the vendor wants.
             let mut result = self.finish(touched, Outcome::Moved, Some(Step::MovedAcross), None, Source::Nowhere);
-            for change in &mut result.changes {
-                change.result_path = self.moved_to(&change.id).map(String::from);
+            for (change, of) in result.changes.iter_mut().zip(&touched.changes) {
+                if let Some(home) = self.moved_to(&of.id) {
+                    *change = self.moved(of, home);
+                }
             }
             return Ok(result);
         }
@@ -490,7 +526,12 @@ impl<'a> Work<'a> {
             };
             match merge {
                 None => self.ask_whole(touched, Reason::BothReplaced)?,
-                Some(merge) => self.merged(touched, merge, &texts, stamp.as_ref())?,
+                Some(mut merge) => {
+                    for open in &mut merge.decisions {
+                        open.site = self.lines_of_site(touched, &open.site);
+                    }
+                    self.merged(touched, merge, &texts, stamp.as_ref())?
+                }
             }
         };
         let name_taken = s.path != b.path && self.path != s.path;
@@ -612,9 +653,11 @@ impl<'a> Work<'a> {
         }
         let mut fates = merge.edits.iter();
         for change in &touched.changes {
-            let moved_to = self.moved_to(&change.id);
+            if let (What::Edited, Some(home)) = (change.what, self.moved_to(&change.id)) {
+                result.changes.push(self.moved(change, home));
+                continue;
+            }
             let mut record = match change.what {
-                What::Edited if moved_to.is_some() => self.change(change, Outcome::Moved, Some(Step::MovedAcross)),
                 What::Edited if is_stamp(change) => {
                     let complete = merge.decisions.is_empty();
                     let outcome = if complete { Outcome::Fitted } else { Outcome::Kept };
@@ -638,7 +681,7 @@ impl<'a> Work<'a> {
                 }
                 _ => self.change(change, Outcome::Kept, None),
             };
-            record.result_path = Some(moved_to.unwrap_or(&self.path).to_string());
+            record.result_path = Some(self.path.clone());
             result.changes.push(record);
         }
         let mut seen = std::collections::HashMap::new();

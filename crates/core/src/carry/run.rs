@@ -146,7 +146,7 @@ fn follow_across(
     let mut instead: BTreeMap<usize, Instead> = BTreeMap::new();
     let mut spots: BTreeMap<(usize, bool), Vec<Spot>> = BTreeMap::new();
     for follow in follows {
-        let home = triples[follow.to].release.map(|r| inputs.release.entries()[r].path.clone()).unwrap_or_default();
+        let home = result_path(inputs, &triples[follow.to]).to_string();
         let here = instead.entry(follow.from).or_default();
         here.moved.extend(follow.changes.into_iter().map(|id| (id, home.clone())));
         spots.entry((follow.from, true)).or_default().extend(follow.site);

@@ -222,6 +222,47 @@ fn a_split_file_takes_its_changes_to_their_parts() {
     assert_eq!(out.account.totals.moved, 2);
 }
 
+#[test]
+fn of_a_file_that_is_gone_only_the_changes_without_a_home_are_asked() {
+    let page = |name: &str| -> String { (0..8).map(|n| format!("<p>{name} hall {n} of the mill</p>\n")).collect() };
+    let (kept, gone) = (page("upper"), page("middle") + &page("lower"));
+    let whole = format!("{kept}{gone}");
+    let own = whole.replace("upper hall 4", "our hall 4").replace("lower hall 4", "our own hall 4");
+    let before = "<p>something else</p>\n";
+    let part = format!("{before}{kept}");
+    let of = |whole: &str| theme(&[("halls.html", whole), ("parts.html", before)]);
+    let (base, site, release) = (of(&whole), of(&own), theme(&[("parts.html", &part)]));
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out.files["parts.html"], part.replace("upper hall 4", "our hall 4"));
+    let told: Vec<_> = out.account.changes.iter().map(|c| (c.outcome, c.result_path.as_deref())).collect();
+    let moved = (Outcome::Moved, Some("parts.html"));
+    assert_eq!(told, [moved, (Outcome::Open, Some("halls.html"))]);
+    let [asked] = &out.account.decisions[..] else { panic!("{:?}", out.account.decisions) };
+    assert_eq!((asked.result, asked.changes.len()), (None, 1));
+    let found = check(&base, &site, &release, out, "parts.html", str::to_string);
+    assert!(found.is_empty(), "{found:?}");
+}
+
+#[test]
+fn a_question_names_the_lines_of_the_file_that_the_site_has() {
+    // Above the line that both sides changed, the site put two lines into a block that is a part of its own now.
+    let own = BLOCK.replace("    <li>the town", "    <li>us</li>\n    <li>others</li>\n    <li>the town");
+    let foot = |text: &str| format!("<footer>{text}</footer>\n");
+    let (base, site, release) = (
+        theme(&[("home.html", &(page(BLOCK) + &foot("one mill")))]),
+        theme(&[("home.html", &(page(&own) + &foot("our mill")))]),
+        theme(&[("home.html", &(page("{% include 'part.html' %}\n") + &foot("two mill"))), ("part.html", BLOCK)]),
+    );
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out.files["part.html"], own);
+    let [asked] = &out.account.decisions[..] else { panic!("{:?}", out.account.decisions) };
+    let text = asked.site.bytes().unwrap();
+    let lines = asked.site_lines.unwrap().range();
+    let named: String = site[0].1.split_inclusive('\n').skip(lines.start).take(lines.len()).collect();
+    assert_eq!(named.as_bytes(), text);
+    assert!(check(&base, &site, &release, out, "home.html", str::to_string).is_empty());
+}
+
 /// A page of many halls, and where it is cut in two.
 fn halls(range: std::ops::Range<usize>) -> String {
     range

@@ -60,7 +60,7 @@ impl Language {
 pub(crate) type Maker = fn(&mut Dice, &str, &str, Language) -> Option<Case>;
 
 /// The kinds of cases, by name.
-pub(crate) const MAKERS: [(&str, Maker); 15] = [
+pub(crate) const MAKERS: [(&str, Maker); 17] = [
     // A word that the vendor changed within a line, changed by the site as well: to be asked.
     ("colliding", dealt::colliding),
     // The vendor's change dealt out to site and release, by lines or by words.
@@ -78,6 +78,9 @@ pub(crate) const MAKERS: [(&str, Maker); 15] = [
     ("copy", planted::copy),
     ("attribute", planted::attribute),
     ("end", planted::end),
+    ("form", planted::form),
+    // Six such edits in one file.
+    ("several", planted::several),
     // A planted edit, and one side written in another form.
     ("reformatted", reformatted::reformatted),
     // A block moved within the file, with an edit in it.

@@ -85,6 +85,45 @@ pub(crate) fn any(dice: &mut Dice, old: &str, new: &str, language: Language) -> 
     makers[dice.roll(makers.len())](dice, old, new, language)
 }
 
+/// A handful of edits in one file, one after the other, each with words of its own.
+pub(super) fn several(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let makers = [word, line, block, wrap, comment, copy, attribute, form];
+    let mut out: Option<Case> = None;
+    for letter in ["a", "b", "c", "d", "e", "f"] {
+        let (site, answer) = out.as_ref().map_or((old, new), |case| (&case.site, &case.answer));
+        let maker = makers[dice.roll(makers.len())];
+        let Some(next) = maker(dice, site, answer, language) else { continue };
+        let marked = |text: &str| {
+            ["ownword", "own-mark", "ownMark", "own_mark", "ownCall", "own_call", "own-wrap"]
+                .iter()
+                .fold(text.to_owned(), |text, word| {
+                    text.replace(word, &word.replacen("own", &format!("own{letter}"), 1))
+                })
+        };
+        out = Some(Case {
+            base: old.into(),
+            site: marked(&next.site),
+            release: new.into(),
+            answer: marked(&next.answer),
+        });
+    }
+    out
+}
+
+/// Quotes become the other sort, a semicolon at the end goes, or a sign within the line.
+pub(super) fn form(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
+    let ground = Ground::new(old, new, language)?;
+    let (at, to) = ground.pick(dice);
+    let line = ground.old[at];
+    let changed = [match dice.roll(4) {
+        0 => line.replace('\'', "\""),
+        1 => line.replace('"', "'"),
+        2 => line.replacen(";\n", "\n", 1),
+        _ => line.replacen([',', ':'], "", 1),
+    }];
+    (changed[0] != line).then(|| ground.case((at, 1), (to, 1), [&changed, &changed]))
+}
+
 /// A word becomes another.
 pub(super) fn word(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
     let ground = Ground::new(old, new, language)?;

@@ -51,7 +51,6 @@ impl Proof {
         let elsewhere = |c: &&ChangeRecord| {
             c.outcome == Outcome::Already || stamped(c) || (c.outcome != Outcome::Open && !here(c))
         };
-        let already = changes.iter().filter(elsewhere).filter_map(lines);
         let open: Vec<Decision> = self
             .account
             .decisions
@@ -64,7 +63,7 @@ impl Proof {
             open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
         // Where the question is put beside the change (a line that was doubled), the change itself is open too.
         let asked = changes.iter().filter(|c| open.iter().any(|d| c.decision.as_ref() == Some(&d.id)));
-        for (site, base) in asked.filter_map(lines) {
+        for (site, base) in asked.chain(changes.iter().filter(elsewhere)).filter_map(lines) {
             let apart = |(s, b): &(Range<usize>, Range<usize>)| {
                 (site.start >= s.end || site.end <= s.start) && (base.start >= b.end || base.end <= b.start)
             };
@@ -72,7 +71,7 @@ impl Proof {
                 spots.push((site, base));
             }
         }
-        let effective = reverted(&base_lines, &site_lines, already.chain(spots));
+        let effective = reverted(&base_lines, &site_lines, spots.into_iter());
         let (found, _) = blocks(&result_lines);
         let plain =
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
