@@ -237,3 +237,41 @@ fn a_lost_placeholder_an_open_tag_and_a_broken_style_are_found() {
     assert!(kinds("page.html", &|t| t.replace("</b>", "<b>")).contains(&FindingKind::Unbalanced));
     assert!(kinds("a.css", &|t| t.replacen("}\n", "}}\n", 1)).contains(&FindingKind::NotWellFormed));
 }
+
+#[test]
+fn a_group_of_settings_that_is_asked_as_a_whole_may_be_either_sides() {
+    let text = |widget: &str| format!("[menu]\ndepth = 2\n{widget}");
+    let widget = |more: &str| text(&format!("\n[widget]\nfollow = \"Follow\"\nlinks = \"Links\"\n{more}"));
+    let yaml = |more: &str| format!("menu:\n  depth: 2\nwidget:\n  follow: Follow\n  links: Links\n{more}");
+    let cases = [
+        ("names.toml", widget(""), text(""), widget("feed = \"Feed\"\n")),
+        ("names.yml", yaml(""), "menu:\n  depth: 2\n".into(), yaml("  feed: Feed\n")),
+        (
+            "names.json",
+            r#"{"menu": 1, "widget": {"follow": "Follow"}}"#.into(),
+            r#"{"menu": 1}"#.into(),
+            r#"{"menu": 1, "widget": {"follow": "Follow", "feed": "Feed"}}"#.into(),
+        ),
+    ];
+    for (path, base, site, release) in cases {
+        let [base, site, release] = [base, site, release].map(|text: String| theme(&[(path, &text)]));
+        let out = run(&base, &site, &release, CarryOptions::default());
+        assert_eq!(out.account.totals.open, 1, "{path} {:?}", out.outcomes());
+        let found = check(&base, &site, &release, out, path, str::to_string);
+        assert!(found.is_empty(), "{path} {found:?}");
+    }
+}
+
+#[test]
+fn a_change_taken_through_a_formatters_work_is_no_finding() {
+    let base = "fetch('tide');\nget('bold')\nhome();\n";
+    let site = "fetch('tide', 'own');\nhome();\n";
+    let release = "fetch(\"tide\");\nget(\"bold\");\nhome();\nkeep();\n";
+    let [base, site, release] = [base, site, release].map(|text| theme(&[("mill.js", text)]));
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out.files["mill.js"], "fetch(\"tide\", 'own');\nhome();\nkeep();\n");
+    let again = run(&base, &site, &release, CarryOptions::default());
+    assert!(check(&base, &site, &release, out, "mill.js", str::to_string).is_empty());
+    let found = check(&base, &site, &release, again, "mill.js", |text| text.replace(", 'own'", ""));
+    assert!(found.iter().any(|f| f.kind == FindingKind::ChangeMissing), "{found:?}");
+}

@@ -1120,6 +1120,20 @@ fn what_a_formatter_did_to_the_release_is_no_question() {
 }
 
 #[test]
+fn the_last_entry_of_a_list_goes_with_the_comma_that_a_formatter_put_there() {
+    let list = |entries: &str| format!("const mill = {{\n  width: \"four\",\n{entries}}};\nrun();\n");
+    gives(
+        &SCRIPT,
+        [
+            &list("  height: 'bold'\n").replace("\"four\",", "'four',"),
+            &list("").replace("\"four\",", "'four'"),
+            &list("  height: \"bold\",\n"),
+        ],
+        &list("").replace("\"four\",", "\"four\""),
+    );
+}
+
+#[test]
 fn what_a_formatter_did_to_the_site_follows_the_release() {
     let release = PLAIN.replace("speed: 1", "speed: 2");
     let site = FORMATTED.replace("loop: true", "loop: false");

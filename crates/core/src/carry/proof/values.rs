@@ -3,7 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::{FindingKind, Proof};
-use crate::carry::account::{FileRecord, Take};
+use crate::carry::account::{Blob, FileRecord, Take};
+use crate::carry::values::keyed_values;
 use crate::catalog::Catalog;
 use crate::merge::Step;
 
@@ -25,6 +26,7 @@ impl Proof {
             .changes
             .iter()
             .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
+        let asked = self.asked_groups(&file.path);
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
@@ -44,6 +46,10 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
+            // In a group that is a question as a whole, each value is one side's.
+            if (x == s || x == r) && asked.iter().any(|key| path.ends_with(key)) {
+                continue;
+            }
             // A renamed key holds the value that the site set under the old one.
             let set = |x: &String| site.iter().any(|(p, v)| v == x && base.get(p) != Some(v));
             if s == b && x != r && !x.is_some_and(set) {
@@ -57,6 +63,19 @@ impl Proof {
                 self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
             }
         }
+    }
+}
+
+impl Proof {
+    /// The keys within the groups of values that are, or were, questions as a whole: with the group's own name.
+    fn asked_groups(&self, path: &str) -> HashSet<String> {
+        let decisions = self.account.decisions.iter().filter(|d| d.path == path);
+        let texts = decisions.flat_map(|d| [&d.base, &d.site, &d.release]).filter_map(Blob::bytes);
+        let read = |text: Vec<u8>| {
+            keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", &text[..], b"}"].concat()))
+        };
+        let keys = texts.filter_map(read).flat_map(BTreeMap::into_keys);
+        keys.filter(|key| key.matches('\0').count() > 1).collect()
     }
 }
 

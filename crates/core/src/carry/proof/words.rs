@@ -115,7 +115,11 @@ impl Proof {
         changes: &[ChangeRecord],
     ) {
         let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
-        let words: BTreeSet<&[u8]> = [base, site, release, result].iter().flat_map(|m| m.keys().copied()).collect();
+        // Where only the form changed the release's quotes and separators stand, as many as its lines have.
+        let of_form = |word: &[u8]| matches!(word, b"\"" | b"'" | b";" | b",");
+        let by_form = changes.iter().any(|c| matches!(c.step, Some(Step::Form | Step::Words)));
+        let all = [base, site, release, result].into_iter().flat_map(|m| m.keys().copied());
+        let words: BTreeSet<&[u8]> = all.filter(|word| !by_form || !of_form(word)).collect();
         let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
         for word in words {
             let (b, s, r, x) = (get(base, word), get(site, word), get(release, word), get(result, word));

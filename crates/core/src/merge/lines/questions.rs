@@ -116,14 +116,18 @@ impl Walk<'_, '_> {
         if region.doubt || !form || self.release_is_moved(release) || region.base.clone().any(moved) {
             return false;
         }
-        let (base, own, new) = (
-            &self.base.lines[region.base.clone()],
-            &self.site.lines[site.clone()],
-            &self.release.lines[release.clone()],
-        );
+        let (own, new) = (&self.site.lines[site.clone()], &self.release.lines[release.clone()]);
         let separator = |lines: &[Line<'_>]| lines.last()?.trimmed().last().copied().filter(|b| b";,".contains(b));
         let goes_on = own.is_empty() || separator(new).is_none() || separator(own) == separator(new);
-        if !goes_on || !same_but_form(base, new, self.context.dialect) {
+        // The line behind tells whether a comma is the last of a list.
+        let closes = |lines: &[Line<'_>], at: usize| {
+            lines.get(at).is_some_and(|line| line.trimmed().first().is_some_and(|b| b"})]".contains(b)))
+        };
+        let (base_end, end) = (region.base.end, release.end);
+        let behind = usize::from(closes(&self.base.lines, base_end) && closes(&self.release.lines, end));
+        let base_and = &self.base.lines[region.base.start..base_end + behind];
+        let new_and = &self.release.lines[release.start..end + behind];
+        if !goes_on || !same_but_form(base_and, new_and, self.context.dialect) {
             return false;
         }
         let from = self.out.lines();
