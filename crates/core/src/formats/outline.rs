@@ -218,15 +218,21 @@ impl Outline {
         out
     }
 
-    fn has_comments(&self, text: &[u8]) -> bool {
-        fn any(text: &[u8], items: &[Item]) -> bool {
-            items.iter().any(|i| {
-                !solid(&text[i.lead.clone()]).is_empty()
-                    || is_comment(&text[i.after.clone()])
-                    || any(text, i.body.items())
-            })
-        }
-        any(text, self.body.items()) || !solid(&text[self.tail.clone()]).is_empty()
+    /// The comments in the text, without the blanks around them.
+    fn comments<'t>(&self, text: &'t [u8]) -> Vec<&'t [u8]> {
+        let mut out: Vec<&[u8]> = self.body.items().iter().flat_map(|item| item.comments(text)).collect();
+        out.extend(solid(&text[self.tail.clone()]));
+        out
+    }
+}
+
+impl Item {
+    /// The comments before, within and behind it.
+    fn comments<'t>(&self, text: &'t [u8]) -> Vec<&'t [u8]> {
+        let mut out = solid(&text[self.lead.clone()]);
+        out.extend(self.body.items().iter().flat_map(|item| item.comments(text)));
+        out.extend(Some(text[self.after.clone()].trim_ascii()).filter(|after| is_comment(after)));
+        out
     }
 }
 
@@ -319,7 +325,11 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         stay = names_that_stay(&b.keys_by_name(), &s.keys_by_name(), &r.keys_by_name());
         b.forget(&stay);
     }
-    let comments_are_form = b.has_comments(base) && !s.has_comments(site);
+    let own_comments: Vec<&[u8]> = {
+        let before: HashSet<&[u8]> = b.comments(base).into_iter().collect();
+        s.comments(site).into_iter().filter(|comment| !before.contains(comment)).collect()
+    };
+    let comments_are_form = !b.comments(base).is_empty() && s.comments(site).is_empty();
     let mut merger = Merger {
         base,
         site,
@@ -338,13 +348,24 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
     let bytes = merger.spliced();
     // The text must hold what was decided, or it is not to be trusted.
     let result = read(&bytes)?;
+    let there: HashSet<&[u8]> = result.comments(&bytes).into_iter().collect();
+    if own_comments.iter().any(|comment| !there.contains(comment)) {
+        return None;
+    }
     let (results, sites) = (result.by_pointer(), s.by_pointer());
     let mut changes = Vec::new();
     for (pointer, mut change) in merger.changes {
         let pointer: Vec<&str> = pointer.iter().map(String::as_str).collect();
         let found = results.get(&pointer).copied();
         let lead_only = change.pointer.is_empty();
-        change.result = found.map(|i| if lead_only { i.lead.clone() } else { i.start..i.value.end });
+        // A key that is alone on one side was told with its comments.
+        let starts_before = |i: &&Item| change.site.as_ref().is_some_and(|span| span.start < i.start);
+        let with_comments = sites.get(&pointer).filter(|i| starts_before(i)).is_some();
+        change.result = found.map(|i| match (lead_only, with_comments) {
+            (true, _) => i.lead.clone(),
+            (_, true) => i.lead.start..i.end,
+            _ => i.start..i.value.end,
+        });
         let arrived = matches!(change.outcome, Outcome::Kept | Outcome::Fitted) && !lead_only;
         // What was merged within a value is neither side's.
         if arrived && change.step.is_none() {
@@ -453,10 +474,15 @@ impl Merger<'_> {
                 continue;
             }
             let at = child(&s.name);
-            match bases.get(s.name.as_str()).copied() {
-                Some(b) if b.body.canonical() == s.body.canonical() => continue,
+            let b = bases.get(s.name.as_str()).copied();
+            let commented = b.is_some_and(|b| self.comments_of_its_own(b, s));
+            match b {
+                Some(b) if b.body.canonical() == s.body.canonical() && !commented => continue,
                 Some(b) => {
                     self.note(&at, (Some(b), Some(s), None), Outcome::Open, None, Some(Reason::KeyGone));
+                    if let Some((_, change)) = self.changes.last_mut().filter(|_| commented) {
+                        (change.base, change.site) = (Some(b.lead.start..b.end), Some(s.lead.start..s.end));
+                    }
                 }
                 None => self.note(&at, (None, Some(s), None), Outcome::Kept, None, None),
             }
@@ -474,6 +500,12 @@ impl Merger<'_> {
             self.note(&child(&b.name), (Some(b), None, None), Outcome::Already, Some(Step::BothDeleted), None);
         }
         Ok(())
+    }
+
+    /// Tells whether the site put comments before, into or behind an item that it has as the base has it.
+    fn comments_of_its_own(&self, base: &Item, site: &Item) -> bool {
+        let before: HashSet<&[u8]> = base.comments(self.base).into_iter().collect();
+        !self.comments_are_form && site.comments(self.site).iter().any(|comment| !before.contains(comment))
     }
 
     /// Where in the release a new item of the site goes: behind what it follows on the site, else before what

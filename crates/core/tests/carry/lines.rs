@@ -39,6 +39,14 @@ fn yaml() {
         "s.yaml",
         &[
             Case {
+                what: "a comment of the site's at a key that the release took away",
+                asked: true,
+                base: "a: 1\nright:\n  back: B\n  fwd: F\nkill: x\n",
+                site: "a: 1\nright:\n  back: B\n  # ours\n  fwd: F\nkill: x\n",
+                release: "a: 2\nkill: x\nmore: 1\n",
+                result: "a: 2\nright:\n  back: B\n  # ours\n  fwd: F\nkill: x\nmore: 1\n",
+            },
+            Case {
                 what: "neighbouring keys",
                 asked: false,
                 base: "a: 1\nb: 2\nc: 3\n",
@@ -112,6 +120,14 @@ fn toml() {
         "s.toml",
         &[
             Case {
+                what: "a comment of the site's at a key that the release took away",
+                asked: true,
+                base: "a = 1\n[right]\nback = 2\n\n[kill]\nx = 1\n",
+                site: "a = 1\n# ours\n[right]\nback = 2 # 3\n\n[kill]\nx = 1\n",
+                release: "a = 2\n[kill]\nx = 1\n",
+                result: "a = 2\n# ours\n[right]\nback = 2 # 3\n[kill]\nx = 1\n",
+            },
+            Case {
                 what: "a new key of each side in one table",
                 asked: false,
                 base: "[a]\nx = 1\n",
@@ -160,6 +176,14 @@ fn ini() {
     hold(
         "s.ini",
         &[
+            Case {
+                what: "a comment of the site's at a key that the release took away",
+                asked: true,
+                base: "[right]\nback = B\nfwd = F\n",
+                site: "[right]\nback = B\n; ours\nfwd = F\n",
+                release: "[right]\nback = C\n",
+                result: "[right]\nback = C\n; ours\nfwd = F\n",
+            },
             Case {
                 what: "neighbouring keys and another order",
                 asked: false,

@@ -244,6 +244,12 @@ fn a_group_of_settings_that_is_asked_as_a_whole_may_be_either_sides() {
     let widget = |more: &str| text(&format!("\n[widget]\nfollow = \"Follow\"\nlinks = \"Links\"\n{more}"));
     let yaml = |more: &str| format!("menu:\n  depth: 2\nwidget:\n  follow: Follow\n  links: Links\n{more}");
     let cases = [
+        (
+            "gone.yml",
+            "menu: 2\nwidget:\n  follow: F\n  feed: E\n".into(),
+            "menu: 2\nwidget:\n  follow: F\n  # ours\n  feed: E\n".into(),
+            "menu: 2\nwidget:\n  follow: G\n".into(),
+        ),
         ("names.toml", widget(""), text(""), widget("feed = \"Feed\"\n")),
         ("names.yml", yaml(""), "menu:\n  depth: 2\n".into(), yaml("  feed: Feed\n")),
         (

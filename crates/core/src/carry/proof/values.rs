@@ -26,7 +26,7 @@ impl Proof {
             .changes
             .iter()
             .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
-        let asked = self.asked_groups(&file.path);
+        let asked = self.asked_keys(&file.path);
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
@@ -46,8 +46,9 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
-            // In a group that is a question as a whole, each value is one side's.
-            if (x == s || x == r) && asked.iter().any(|key| path.ends_with(key)) {
+            // In a group that is a question as a whole, each value is one side's; so is one that the release has no more.
+            let is_asked = |key: &String| path.ends_with(key) && (r.is_none() || key.matches('\0').count() > 1);
+            if (x == s || x == r) && asked.iter().any(is_asked) {
                 continue;
             }
             // A renamed key holds the value that the site set under the old one.
@@ -67,15 +68,14 @@ impl Proof {
 }
 
 impl Proof {
-    /// The keys within the groups of values that are, or were, questions as a whole: with the group's own name.
-    fn asked_groups(&self, path: &str) -> HashSet<String> {
+    /// The keys that are, or were, questions: those within a group of values begin with the group's name.
+    fn asked_keys(&self, path: &str) -> HashSet<String> {
         let decisions = self.account.decisions.iter().filter(|d| d.path == path);
         let texts = decisions.flat_map(|d| [&d.base, &d.site, &d.release]).filter_map(Blob::bytes);
         let read = |text: Vec<u8>| {
             keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", &text[..], b"}"].concat()))
         };
-        let keys = texts.filter_map(read).flat_map(BTreeMap::into_keys);
-        keys.filter(|key| key.matches('\0').count() > 1).collect()
+        texts.filter_map(read).flat_map(BTreeMap::into_keys).collect()
     }
 }
 

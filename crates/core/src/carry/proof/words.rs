@@ -48,7 +48,7 @@ impl Proof {
         // What was in the release already, and what is open, is taken out of the site's account; at an open spot
         // the release's text stands for the result's.
         let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
-        let elsewhere = |c: &&ChangeRecord| {
+        let elsewhere = |c: &ChangeRecord| {
             c.outcome == Outcome::Already || stamped(c) || (c.outcome != Outcome::Open && !here(c))
         };
         let open: Vec<Decision> = self
@@ -61,23 +61,36 @@ impl Proof {
         self.answers(file, &result_lines, recorded);
         let mut spots: Vec<_> =
             open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
+        let meet = |a: &(Range<usize>, Range<usize>), b: &(Range<usize>, Range<usize>)| {
+            let apart = |a: &Range<usize>, b: &Range<usize>| a.start >= b.end || a.end <= b.start;
+            !(apart(&a.0, &b.0) && apart(&a.1, &b.1))
+        };
         // Where the question is put beside the change (a line that was doubled), the change itself is open too.
-        let asked = changes.iter().filter(|c| open.iter().any(|d| c.decision.as_ref() == Some(&d.id)));
-        for (site, base) in asked.chain(changes.iter().filter(elsewhere)).filter_map(lines) {
-            let apart = |(s, b): &(Range<usize>, Range<usize>)| {
-                (site.start >= s.end || site.end <= s.start) && (base.start >= b.end || base.end <= b.start)
-            };
-            if spots.iter().all(apart) {
-                spots.push((site, base));
+        let asked = |c: &ChangeRecord| open.iter().any(|d| c.decision.as_ref() == Some(&d.id));
+        let mut whole = spots.clone();
+        for change in changes.iter().filter(|c| asked(c) || elsewhere(c)) {
+            let Some(lines) = lines(change) else { continue };
+            if !spots.iter().any(|spot| meet(&lines, spot)) {
+                spots.push(lines.clone());
+            }
+            // What both put at the ends of a change is left out of its question: it may be counted on either side.
+            match whole.iter_mut().find(|spot| meet(&lines, spot)) {
+                Some((site, base)) if asked(change) => {
+                    *site = site.start.min(lines.0.start)..site.end.max(lines.0.end);
+                    *base = base.start.min(lines.1.start)..base.end.max(lines.1.end);
+                }
+                Some(_) => {}
+                None => whole.push(lines),
             }
         }
         let effective = reverted(&base_lines, &site_lines, spots.into_iter());
+        let less = reverted(&base_lines, &site_lines, whole.into_iter());
         let (found, _) = blocks(&result_lines);
         let plain =
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
         let counts = [base, &effective, release, &plain].map(count_words);
         if recorded {
-            self.count(file, &counts, &changes);
+            self.count(file, &counts, &count_words(&less), &changes);
         }
         let plain_lines = split_lines(&plain);
         let already: Vec<&ChangeRecord> =
@@ -107,27 +120,34 @@ impl Proof {
         }
     }
 
-    /// Each word stands as often as the changes of both sides add up to.
+    /// Each word stands as often as the changes of both sides add up to; `less` are the site's words without what a
+    /// question left out of a change.
     fn count(
         &mut self,
         file: &FileRecord,
         [base, site, release, result]: &[HashMap<&[u8], i64>; 4],
+        less: &HashMap<&[u8], i64>,
         changes: &[ChangeRecord],
     ) {
         let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
         // Where only the form changed the release's quotes and separators stand, as many as its lines have.
         let of_form = |word: &[u8]| matches!(word, b"\"" | b"'" | b";" | b",");
-        let by_form = changes.iter().any(|c| matches!(c.step, Some(Step::Form | Step::Words)));
+        let by_form = changes.iter().any(|c| matches!(c.step, Some(Step::Form | Step::Words | Step::Renamed)));
         let all = [base, site, release, result].into_iter().flat_map(|m| m.keys().copied());
         let words: BTreeSet<&[u8]> = all.filter(|word| !by_form || !of_form(word)).collect();
         let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
         for word in words {
-            let (b, s, r, x) = (get(base, word), get(site, word), get(release, word), get(result, word));
-            let (ds, dr) = (s - b, r - b);
-            let sum = b + ds + dr;
-            // Where both sides did the like, it may have been the same.
-            let once = if ds.signum() == dr.signum() { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
-            let (low, high) = (sum.min(once), sum.max(once));
+            let (b, r, x) = (get(base, word), get(release, word), get(result, word));
+            let bounds = |s: i64| {
+                let (ds, dr) = (s - b, r - b);
+                let sum = b + ds + dr;
+                // Where both sides did the like, it may have been the same.
+                let alike = ds.signum() == dr.signum();
+                let once = if alike { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
+                (sum.min(once), sum.max(once))
+            };
+            let (all, some) = (bounds(get(site, word)), bounds(get(less, word)));
+            let (low, high) = (all.0.min(some.0), all.1.max(some.1));
             if low <= x && x <= high {
                 continue;
             }
