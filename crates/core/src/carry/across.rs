@@ -17,6 +17,7 @@ use rayon::prelude::*;
 
 use self::chains::{AROUND, Chain, Claim};
 use self::homes::Additions;
+use super::account::Decision;
 use super::file::Triple;
 use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
@@ -42,8 +43,26 @@ pub(crate) struct Follow {
     pub(crate) window: Spot,
     /// The changes that went along.
     pub(crate) changes: Vec<ChangeId>,
+    /// The lines that are not the release's and say something.
+    brought: Vec<Vec<u8>>,
     /// What is to be asked about them where another stretch has the place already.
     doubts: Vec<Doubt>,
+}
+
+impl Follow {
+    /// Tells whether lines that it would bring stand in a question's text of the release.
+    pub(crate) fn is_asked_in(&self, decisions: &[Decision]) -> bool {
+        let lines: HashSet<&[u8]> = self.brought.iter().map(|line| line.trim_ascii()).collect();
+        decisions.iter().any(|decision| {
+            let text = decision.release.bytes().unwrap_or_default();
+            split_lines(&text).iter().any(|line| lines.contains(line.trimmed()))
+        })
+    }
+
+    /// What is to be asked when it does not go along.
+    pub(crate) fn into_doubts(self) -> Vec<Doubt> {
+        self.doubts
+    }
 }
 
 /// Lines that the site deleted, and that the release seems to have in another file now: nothing tells for sure.
@@ -235,7 +254,12 @@ impl<'c> Origin<'c> {
             let Some(changes) = changes else { continue };
             homeless.retain(|edit| !edits.contains(edit));
             let doubts = edits.iter().filter_map(|edit| self.doubt(edit, &base, &homes)).collect();
+            let there: HashSet<&[u8]> = window_lines[window.clone()].iter().map(Line::trimmed).collect();
+            let is_new = |line: &Line<'_>| !is_weak(line.trimmed()) && !there.contains(line.trimmed());
+            let new_lines = split_lines(&merged.bytes).into_iter().filter(is_new);
+            let brought = new_lines.map(|line| line.content.to_vec()).collect();
             out.follows.push(Follow {
+                brought,
                 from: self.triple,
                 site: edits.iter().map(|edit| (edit.new.clone(), joined(&base[edit.old.clone()]))).collect(),
                 to: home.triple,

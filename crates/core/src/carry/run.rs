@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use rayon::prelude::*;
 
 use super::account::{Account, ChangeRecord, FORMAT, FORMAT_VERSION, Remark, Themes, Totals};
-use super::across::{Contested, Found, Spot, follow, replace_lines};
+use super::across::{Contested, Doubt, Follow, Found, Spot, follow, replace_lines};
 use super::doubts;
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use super::words::Compiled;
@@ -137,47 +137,35 @@ fn follow_across(
     let touched_files: Vec<(usize, &FileChange)> =
         (0..triples.len()).filter_map(|k| Some((k, touched(inputs, &triples[k], by_path)?))).collect();
     let merging = MergeOptions { trust: options.trust, ..MergeOptions::default() };
-    let Found { follows, mut doubts, contested } = follow(inputs, &merging, triples, &touched_files)?;
+    let Found { mut follows, mut doubts, contested } = follow(inputs, &merging, triples, &touched_files)?;
     // Only what would pass for done is asked: lines that the site deleted, and the release as well it seems.
-    doubts.retain(|doubt| {
+    let would_pass = |doubt: &Doubt| {
         let is_it = |c: &ChangeRecord| c.id == doubt.change && c.outcome == Outcome::Already;
         results[doubt.from].changes.iter().any(is_it)
-    });
-    let mut instead: BTreeMap<usize, Instead> = BTreeMap::new();
-    let mut spots: BTreeMap<(usize, bool), Vec<Spot>> = BTreeMap::new();
-    for follow in follows {
-        let home = result_path(inputs, &triples[follow.to]).to_string();
-        let here = instead.entry(follow.from).or_default();
-        here.moved.extend(follow.changes.into_iter().map(|id| (id, home.clone())));
-        spots.entry((follow.from, true)).or_default().extend(follow.site);
-        spots.entry((follow.to, false)).or_default().push(follow.window);
-    }
-    for ((k, of_site), mut list) in spots {
-        let (tree, index) =
-            if of_site { (inputs.site, triples[k].site) } else { (inputs.release, triples[k].release) };
-        let Some(index) = index else { continue };
-        let text = replace_lines(&tree.read(index)?, &mut list);
-        let entry = instead.entry(k).or_default();
-        if of_site { entry.site = text } else { entry.release = text }
-    }
-    for Contested { from, lines, .. } in &contested {
-        instead.entry(*from).or_default().doubted.push(lines.clone());
-    }
-    for doubt in &doubts {
-        let entry = instead.entry(doubt.to).or_default();
-        if let (None, Some(r)) = (&entry.release, triples[doubt.to].release) {
-            entry.release = Some(inputs.release.read(r)?);
+    };
+    doubts.retain(would_pass);
+    let work_out = |(k, instead): (&usize, &Instead)| {
+        carry_file(inputs, options, &triples[*k], touched(inputs, &triples[*k], by_path), instead).map(|r| (*k, r))
+    };
+    let worked = loop {
+        let instead = instead_of(inputs, triples, &follows, &contested, &doubts)?;
+        let worked: BTreeMap<usize, FileResult> = instead.iter().map(work_out).collect::<Result<_, _>>()?;
+        // What would stand in a question of its home's would go with the answer: it is asked where it was.
+        let (asked, rest): (Vec<Follow>, Vec<Follow>) =
+            follows.into_iter().partition(|follow| follow.is_asked_in(&worked[&follow.to].decisions));
+        follows = rest;
+        if asked.is_empty() {
+            break worked;
         }
-    }
+        doubts.extend(asked.into_iter().flat_map(Follow::into_doubts).filter(would_pass));
+    };
     // A file that was written already is written again; one that waited goes the usual way.
     let mut again = Vec::new();
-    for (k, instead) in &instead {
-        let touched = touched(inputs, &triples[*k], by_path);
-        let result = carry_file(inputs, options, &triples[*k], touched, instead)?;
-        if results[*k].content.is_none() {
-            again.push(*k);
+    for (k, result) in worked {
+        if results[k].content.is_none() {
+            again.push(k);
         }
-        results[*k] = result;
+        results[k] = result;
     }
     for Contested { from, change, path, line, .. } in contested {
         let FileResult { changes, decisions, .. } = &mut results[from];
@@ -208,6 +196,43 @@ fn follow_across(
         }
     }
     Ok(())
+}
+
+/// What files are made of once changes went into others.
+fn instead_of(
+    inputs: &Inputs<'_>,
+    triples: &[Triple],
+    follows: &[Follow],
+    contested: &[Contested],
+    doubts: &[Doubt],
+) -> Result<BTreeMap<usize, Instead>, ReadError> {
+    let mut instead: BTreeMap<usize, Instead> = BTreeMap::new();
+    let mut spots: BTreeMap<(usize, bool), Vec<Spot>> = BTreeMap::new();
+    for follow in follows {
+        let home = result_path(inputs, &triples[follow.to]).to_string();
+        let here = instead.entry(follow.from).or_default();
+        here.moved.extend(follow.changes.iter().map(|id| (id.clone(), home.clone())));
+        spots.entry((follow.from, true)).or_default().extend(follow.site.clone());
+        spots.entry((follow.to, false)).or_default().push(follow.window.clone());
+    }
+    for ((k, of_site), mut list) in spots {
+        let (tree, index) =
+            if of_site { (inputs.site, triples[k].site) } else { (inputs.release, triples[k].release) };
+        let Some(index) = index else { continue };
+        let text = replace_lines(&tree.read(index)?, &mut list);
+        let entry = instead.entry(k).or_default();
+        if of_site { entry.site = text } else { entry.release = text }
+    }
+    for Contested { from, lines, .. } in contested {
+        instead.entry(*from).or_default().doubted.push(lines.clone());
+    }
+    for doubt in doubts {
+        let entry = instead.entry(doubt.to).or_default();
+        if let (None, Some(r)) = (&entry.release, triples[doubt.to].release) {
+            entry.release = Some(inputs.release.read(r)?);
+        }
+    }
+    Ok(instead)
 }
 
 /// The site's changes in a file, if it made any.

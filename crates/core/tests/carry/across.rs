@@ -244,6 +244,20 @@ fn of_a_file_that_is_gone_only_the_changes_without_a_home_are_asked() {
 }
 
 #[test]
+fn a_change_does_not_go_into_what_is_a_question_at_its_home() {
+    // Whoever takes the site's side there would throw it away unseen.
+    let own = BLOCK.replace("the friends of the mill", "our friends of the mill");
+    let part = |text: &str| format!("<header>\n{text}</header>\n");
+    let of = |block: &str, text: &str| theme(&[("home.html", &page(block)), ("part.html", &part(text))]);
+    let (base, site) = (of(BLOCK, "<p>the first greeting</p>\n"), of(&own, "<p>our own welcome</p>\n"));
+    let out = run(&base, &site, &of("", BLOCK), CarryOptions::default());
+    let asked: Vec<&str> = out.account.decisions.iter().map(|d| d.path.as_str()).collect();
+    assert_eq!(asked, ["home.html", "part.html"], "{:?}", out.outcomes());
+    assert!(out.files["home.html"].contains("our friends of the mill"));
+    assert!(!out.files["part.html"].contains("our friends of the mill"));
+}
+
+#[test]
 fn a_question_names_the_lines_of_the_file_that_the_site_has() {
     // Above the line that both sides changed, the site put two lines into a block that is a part of its own now.
     let own = BLOCK.replace("    <li>the town", "    <li>us</li>\n    <li>others</li>\n    <li>the town");
