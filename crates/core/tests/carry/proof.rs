@@ -250,6 +250,12 @@ fn a_group_of_settings_that_is_asked_as_a_whole_may_be_either_sides() {
             "menu: 2\nwidget:\n  follow: F\n  # ours\n  feed: E\n".into(),
             "menu: 2\nwidget:\n  follow: G\n".into(),
         ),
+        (
+            "retyped.yml",
+            "lost:\n  title: gone\n  button: back\n".into(),
+            "lost:\n  title: gone\n  own: back\n".into(),
+            "lost: gone\n".into(),
+        ),
         ("names.toml", widget(""), text(""), widget("feed = \"Feed\"\n")),
         ("names.yml", yaml(""), "menu:\n  depth: 2\n".into(), yaml("  feed: Feed\n")),
         (
@@ -280,4 +286,17 @@ fn a_change_taken_through_a_formatters_work_is_no_finding() {
     assert!(check(&base, &site, &release, out, "mill.js", str::to_string).is_empty());
     let found = check(&base, &site, &release, again, "mill.js", |text| text.replace(", 'own'", ""));
     assert!(found.iter().any(|f| f.kind == FindingKind::ChangeMissing), "{found:?}");
+}
+
+#[test]
+fn words_that_a_line_had_before_may_go_with_the_release() {
+    // The file has another name now, so that is what the account tells of the change.
+    let page = |line: &str| format!("<main>\n  <h1>The mill</h1>\n  {line}\n  <p>flour and bread</p>\n</main>\n");
+    let line = |call: &str, length: u32| page(&format!("<%- cut({call}(post.text), {{length: {length}}}) %>"));
+    let (base, site) = (theme(&[("home.ejs", &line("strip", 128))]), theme(&[("home.ejs", &line("own", 128))]));
+    let release = theme(&[("pages/home.ejs", &line("strip", 96))]);
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert_eq!(out.files["pages/home.ejs"], line("own", 96));
+    let found = check(&base, &site, &release, out, "pages/home.ejs", str::to_string);
+    assert!(found.is_empty(), "{found:?}");
 }

@@ -46,8 +46,11 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
-            // In a group that is a question as a whole, each value is one side's; so is one that the release has no more.
-            let is_asked = |key: &String| path.ends_with(key) && (r.is_none() || key.matches('\0').count() > 1);
+            // In a group that is a question as a whole, each value is one side's; so is one that the release has no more,
+            // or that is a group on one side.
+            let is_group = |key: &String| asked.iter().any(|k| k.len() > key.len() && k.starts_with(key.as_str()));
+            let within = |key: &String| key.matches('\0').count() > 1 || is_group(key);
+            let is_asked = |key: &String| path.ends_with(key) && (r.is_none() || within(key));
             if (x == s || x == r) && asked.iter().any(is_asked) {
                 continue;
             }

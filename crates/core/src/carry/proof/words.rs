@@ -259,10 +259,12 @@ impl Proof {
         if added.is_empty() || change.step == Some(Step::Stamp) {
             return;
         }
+        let removed = change.removed.as_ref().and_then(Blob::bytes).unwrap_or_default();
+        let had: HashSet<&[u8]> = tokens(&removed).map(|t| t.text).collect();
         let missing = added
             .iter()
             .flat_map(|l| tokens(l.content))
-            .find(|t| t.kind == TokenKind::Word && !counts.contains_key(t.text));
+            .find(|t| t.kind == TokenKind::Word && !had.contains(t.text) && !counts.contains_key(t.text));
         let word = missing.map(|t| String::from_utf8_lossy(t.text).into_owned());
         let report = |proof: &mut Proof, kind, line, means: &str, mend: &str| {
             proof.find(kind, &file.path, line, means, mend);
@@ -296,9 +298,10 @@ impl Proof {
         };
         let Some(best) = places.iter().map(|k| (score(*k), *k)).max() else { return };
         // An unchanged twin of what the site replaced, in the very surroundings, says it went to the wrong one.
-        let removed = change.removed.as_ref().and_then(Blob::bytes).unwrap_or_default();
         let removed_lines = split_lines(&removed);
-        let telling = removed_lines.iter().find(|l| !l.is_blank());
+        // A lone closing line is everywhere.
+        let words = |l: &Line<'_>| tokens(l.content).filter(|t| t.kind == TokenKind::Word).count();
+        let telling = removed_lines.iter().find(|l| !l.is_blank()).filter(|l| words(l) > 1);
         let twin = telling.and_then(|l| {
             (0..result.len())
                 .filter(|k| result[*k].trimmed() == l.trimmed() && l.trimmed() != first)
