@@ -269,24 +269,10 @@ impl Search<'_> {
     fn level(&self, top: &Path) -> (String, PathBuf) {
         let (name, folder) = see_through(top, String::new());
         let Some(like) = self.options.like else { return (name, folder) };
-        let most = |folders: &[PathBuf]| -> (usize, PathBuf) {
-            let scored = folders.iter().map(|p| (shared(p, like), p.clone()));
-            scored.reduce(|a, b| if b.0 > a.0 { b } else { a }).unwrap_or_default()
-        };
-        let levels: Vec<PathBuf> =
-            folder.ancestors().take_while(|p| p.starts_with(top)).map(Path::to_path_buf).collect();
-        let (own, mut level) = most(&levels);
-        if own * 4 < like.len() {
-            let entries = fs::read_dir(&folder).into_iter().flatten().filter_map(Result::ok).map(|e| e.path());
-            let mut subfolders: Vec<PathBuf> = entries.filter(|p| p.is_dir()).collect();
-            subfolders.sort();
-            let (inner, subfolder) = most(&subfolders);
-            if inner > 3 * own {
-                level = subfolder;
-            }
-        }
+        let levels = folder.ancestors().take_while(|p| p.starts_with(top)).map(|p| (shared(p, like), p));
+        let (_, level) = levels.reduce(|a, b| if b.0 > a.0 { b } else { a }).unwrap_or((0, &folder));
         let name = level.strip_prefix(top).map(|p| p.to_string_lossy().into_owned()).unwrap_or_default();
-        (name, level)
+        (name, level.to_path_buf())
     }
 
     fn place(&self, name: String, folder: PathBuf) -> Place {

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use daxle_core::carry::{Content, Sink};
 use daxle_core::theme::{Layout, Tree};
 use daxle_files::{
-    Added, Building, Edit, FolderTree, Limits, LinkRule, OpenOptions, Stock, ZipEntry, open_all, open_theme,
-    write_file, write_zip,
+    Added, Building, Edit, FolderTree, Limits, LinkRule, OpenOptions, Opened, Stock, ZipEntry, open_all,
+    open_theme, write_file, write_zip,
 };
 
 fn theme(dir: &Path, name: &str, files: &[(&str, &str)]) -> FolderTree {
@@ -139,30 +139,22 @@ fn what_lies_packed_in_a_site_is_not_taken_for_the_site() {
 #[test]
 fn a_theme_begins_where_the_others_of_its_family_do() {
     let dir = tempfile::tempdir().unwrap();
-    let put = |path: &str| write_file(&dir.path().join(path), b"x").unwrap();
-    for path in
-        ["one/lamp/page.html", "one/lamp/css/a.css", "pair/lamp/page.html", "pair/lamp/css/a.css", "pair/read.me"]
-    {
-        put(path);
+    for path in ["page.html", "css/a.css"] {
+        write_file(&dir.path().join("one/lamp").join(path), b"x").unwrap();
     }
-    let opened = |folder: &str, like: Option<[&str; 2]>| {
-        let like = like.map(|paths| paths.map(String::from));
-        let options = OpenOptions { like: like.as_ref().map(|l| &l[..]), ..OpenOptions::default() };
-        let opened = open_theme(&dir.path().join(folder), &Layout::default(), &options).unwrap();
-        opened.tree.entries().iter().map(|e| e.path.clone()).collect::<Vec<_>>()
-    };
+    let source = dir.path().join("one");
+    let open = |options: &OpenOptions<'_>| open_theme(&source, &Layout::default(), options).unwrap();
+    let paths = |opened: &Opened| opened.tree.entries().iter().map(|e| e.path.clone()).collect::<Vec<_>>();
     let (inner, outer) = (["css/a.css", "page.html"], ["lamp/css/a.css", "lamp/page.html"]);
-    assert_eq!(opened("one", None), inner);
-    assert_eq!(opened("one", Some(inner)), inner);
-    assert_eq!(opened("one", Some(outer)), outer);
-    let like = outer.map(String::from);
-    let options = OpenOptions { like: Some(&like), ..OpenOptions::default() };
-    let opened_so = open_theme(&dir.path().join("one"), &Layout::default(), &options).unwrap();
-    let again = OpenOptions { inside: opened_so.inside.as_deref(), ..OpenOptions::default() };
-    let reopened = open_theme(&dir.path().join("one"), &Layout::default(), &again).unwrap();
-    assert_eq!(reopened.tree.entries(), opened_so.tree.entries());
-    assert_eq!(opened("pair", Some(inner)), inner);
-    assert_eq!(opened("pair", Some(outer)).len(), 3);
+    assert_eq!(paths(&open(&OpenOptions::default())), inner);
+    for family in [inner, outer] {
+        let like = family.map(String::from);
+        let opened = open(&OpenOptions { like: Some(&like), ..OpenOptions::default() });
+        assert_eq!(paths(&opened), family);
+        // It is found again without the others.
+        let again = open(&OpenOptions { inside: opened.inside.as_deref(), ..OpenOptions::default() });
+        assert_eq!(paths(&again), family);
+    }
 }
 
 #[test]

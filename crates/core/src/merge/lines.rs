@@ -308,8 +308,8 @@ impl<'a> Walk<'a, '_> {
             // A question in the gap may stand before one about the lines that follow.
             let here = g;
             while let Some(region) = regions.next_if(|region| region.base.start == here) {
-                self.settle_or_ask(&region);
-                g = g.max(region.base.end);
+                let limit = regions.peek().map_or(n, |next| next.base.start);
+                g = g.max(self.settle_or_ask(&region, limit));
             }
             if g > here {
                 while self.site_ops.ops.get(s).is_some_and(|o| o.base.start < g) {

@@ -1151,3 +1151,16 @@ fn what_the_site_wrote_in_another_form_is_not_passed_over() {
     asks(&SCRIPT, [&call("'$name'"), &call("\"$name\""), &call("lookup('$name')")], Reason::BothChanged);
     asks(&SCRIPT, [&call("'$name'"), &call("\"$name\""), "open();\nclose();\n"], Reason::ReleaseDeleted);
 }
+
+#[test]
+fn a_question_goes_on_to_where_both_sides_have_closed_what_they_opened() {
+    let page = |text: &str| format!("<main>\n{text}\n  <ul id=\"posts\">\n    <li>x</li>\n  </ul>\n</main>\n");
+    let crumbs =
+        |word: &str| page(&format!("  <ol class=\"crumbs\">\n    <li>home of {word} mill</li>\n\n  </ol>\n"));
+    let release = page("  {% include 'crumbs' %}\n\n  <p>deleted</p>\n");
+    let merged = merge(&PAGE, &crumbs("the"), &crumbs("our"), &release);
+    let [asked] = &merged.decisions[..] else { panic!("{:?}", merged.decisions) };
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    assert_eq!(text(&asked.site_text), "  <ol class=\"crumbs\">\n    <li>home of our mill</li>\n\n  </ol>\n");
+    assert_eq!(text(&asked.release_text), "  {% include 'crumbs' %}\n\n  <p>deleted</p>\n");
+}

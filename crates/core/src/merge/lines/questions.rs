@@ -3,8 +3,10 @@
 use std::ops::Range;
 
 use super::regions::Region;
-use super::{Formed, Walk, lines_of};
+use super::{Formed, Replaced, Walk, lines_of};
 use crate::diff::sketch::WordBag;
+use crate::merge::align::Side;
+use crate::merge::balance::balance;
 use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
 use crate::merge::recut::same_but_form;
@@ -17,6 +19,8 @@ use crate::text::{Line, LineEnd, split_lines};
 const SMALL: usize = 200;
 /// From so many lines of the release on, a few changes of the site are asked about one by one.
 const LONG: usize = 12;
+/// So many lines behind a question are looked at for what closes it.
+const CLOSING: usize = 8;
 /// Lines that are compared at most to find their places.
 const LOOKED_AT: usize = 20_000;
 
@@ -30,9 +34,28 @@ struct Spot {
     gone: bool,
 }
 
+/// The operations that reach a line of the base or stand behind it.
+fn reaching(ops: &[Op], from: usize) -> impl Iterator<Item = &Op> {
+    ops[ops.partition_point(|op| op.base.end < from)..].iter()
+}
+
+/// The operations that begin within some lines of the base.
+fn beginning_in<'o>(ops: &'o [Op], lines: &Range<usize>) -> impl Iterator<Item = &'o Op> {
+    let (from, to) = (lines.start, lines.end);
+    reaching(ops, from).skip_while(move |op| op.base.start < from).take_while(move |op| op.base.start < to)
+}
+
 impl Walk<'_, '_> {
-    /// Merges a region by words, or leaves it as a question.
-    pub(super) fn settle_or_ask(&mut self, region: &Region) {
+    /// Merges a region by words, or leaves it as a question. Returns the line of the base behind it, at most `limit`.
+    pub(super) fn settle_or_ask(&mut self, region: &Region, limit: usize) -> usize {
+        match self.settled_or_narrowed(region) {
+            Some(()) => region.base.end,
+            None => self.ask_whole(region, limit),
+        }
+    }
+
+    /// The lines of both sides that stand for a region.
+    fn spans(&self, region: &Region) -> [Range<usize>; 2] {
         let member_at = |ops: &[Op], members: &[usize], gap: usize| {
             members
                 .iter()
@@ -43,17 +66,27 @@ impl Walk<'_, '_> {
             let at_end = member_at(&side.ops, members, region.base.end);
             side.span(&region.base, at_start, at_end)
         };
-        let site = span(self.site_ops, &region.site);
-        let release = span(self.release_ops, &region.release);
+        [span(self.site_ops, &region.site), span(self.release_ops, &region.release)]
+    }
+
+    /// The edits of the site that a region is about.
+    fn edits_of(&self, region: &Region) -> Vec<usize> {
         let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
         edits.dedup();
+        edits
+    }
+
+    /// Merges a region, or asks about single lines of it; `None` where it is a question as a whole.
+    fn settled_or_narrowed(&mut self, region: &Region) -> Option<()> {
+        let [site, release] = self.spans(region);
+        let edits = self.edits_of(region);
         let from = self.out.lines();
         if self.put_the_same(&site, &release) {
             self.release_text(release.clone());
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
             }
-            return;
+            return Some(());
         }
         let (base_text, site_text, release_text) =
             (lines_of(self.base, &region.base), lines_of(self.site, &site), lines_of(self.release, &release));
@@ -69,17 +102,17 @@ impl Walk<'_, '_> {
             for edit in edits {
                 self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
             }
-            return;
+            return Some(());
         }
         if self.settled_by_form(region, &site, &release) {
-            return;
+            return Some(());
         }
         if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
             let op = self.site_op(*k).clone();
             self.release_text(release.start..line);
             self.ask(region.reason, [op.base, op.side, line..line + 1], edits);
             self.release_text(line + 1..release.end);
-            return;
+            return Some(());
         }
         if let Some(spots) = self.narrowed(region, &release) {
             let mut at = release.start;
@@ -97,14 +130,64 @@ impl Walk<'_, '_> {
                 }
             }
             self.release_text(at..release.end);
-            return;
+            return Some(());
+        }
+        None
+    }
+
+    /// Leaves a region as a question, with the lines behind it that close what it opens.
+    fn ask_whole(&mut self, region: &Region, limit: usize) -> usize {
+        let [mut site, mut release] = self.spans(region);
+        let mut edits = self.edits_of(region);
+        let mut end = region.base.end;
+        if let Some((further, spans)) = self.end_that_closes(region, [&site, &release], limit) {
+            edits.extend(beginning_in(&self.site_ops.ops, &(end..further)).map(|op| op.edit));
+            edits.dedup();
+            end = further;
+            [site, release] = spans;
         }
         let asked = self.decisions.len();
-        self.ask(region.reason, [region.base.clone(), site, release], edits);
+        self.ask(region.reason, [region.base.start..end, site, release], edits);
         let elsewhere = region.site.iter().find_map(|k| self.doubled.asked.get(k));
         if let (Reason::PutTwice, Some(line)) = (region.reason, elsewhere) {
             self.decisions[asked].hint = Some(format!("the release has it at line {}", line + 1));
         }
+        end
+    }
+
+    /// Where a question would end that leaves as much open on both sides, if that is not far and before `limit`, and the
+    /// lines of both sides up to there: whichever side is taken, what follows has to go with it.
+    fn end_that_closes(
+        &self,
+        region: &Region,
+        [site, release]: [&Range<usize>; 2],
+        limit: usize,
+    ) -> Option<(usize, [Range<usize>; 2])> {
+        let of =
+            |side: &Side<'_>, lines: &Range<usize>| balance(&lines_of(side, lines), self.context.dialect.markup);
+        let even = |[site, release]: [&Range<usize>; 2]| of(self.site, site) == of(self.release, release);
+        if self.context.options.trust == Trust::Strict || region.base.is_empty() || even([site, release]) {
+            return None;
+        }
+        let from = region.base.end;
+        let last = limit.min(from + CLOSING);
+        let is_moved = |moves: &[Replaced]| moves.iter().any(|m| m.base.start < last && from < m.base.end);
+        if is_moved(&self.from_release_moves) || is_moved(&self.from_site_moves) {
+            return None;
+        }
+        let is_free = |ops: &[Op], absorbed: &[bool], end: usize| {
+            let cut = |op: &Op| op.base.start < end && end < op.base.end;
+            !reaching(ops, from).take_while(|op| op.base.start < end).any(cut)
+                && beginning_in(ops, &(from..end)).all(|op| !absorbed[op.edit])
+        };
+        (from + 1..=last).find_map(|end| {
+            let spans = [(self.site_ops, site), (self.release_ops, release)].map(|(ops, lines)| {
+                lines.start..ops.span(&(region.base.start..end), false, false).end.max(lines.end)
+            });
+            let whole = is_free(&self.site_ops.ops, &self.site_absorbed, end)
+                && is_free(&self.release_ops.ops, &self.release_absorbed, end);
+            (whole && even([&spans[0], &spans[1]])).then_some((end, spans))
+        })
     }
 
     /// Does what the site did where the release changed nothing but how the lines are written. Where the release goes on
