@@ -20,8 +20,8 @@ pub struct OpenOptions<'a> {
     pub links: LinkRule,
     /// Bounds.
     pub limits: Limits,
-    /// Paths of another theme of the same family; of several themes in a package the one that has most of them
-    /// is meant.
+    /// Paths of another theme of the same family: the level of folders at which most of them are is meant, and of several
+    /// themes in a package the one that has most of them.
     pub like: Option<&'a [String]>,
 }
 
@@ -253,7 +253,7 @@ impl Search<'_> {
             let inner: Vec<&Place> = candidates.iter().skip(1).collect();
             if let [only] = inner[..]
                 && looks_like_package(&root.folder)
-                && sources_in(&only.folder) >= sources_in(&root.folder)
+                && sources_in(&only.folder) >= sources_beside(&root.folder, &only.folder)
             {
                 return Ok(only.clone());
             }
@@ -316,12 +316,11 @@ impl Search<'_> {
                 archives.push((below(path), path.to_path_buf(), kind));
             }
         }
-        let (top_name, top_folder) = (name, folder);
-        for (name, path, kind) in archives {
+        for (archive, path, kind) in archives {
             if depth + 1 >= self.options.limits.nesting {
                 let nesting = self.options.limits.nesting;
                 self.passed.get_or_insert_with(|| {
-                    Trouble::new(format!("the archive {name} was not looked into"))
+                    Trouble::new(format!("the archive {archive} was not looked into"))
                         .why(format!("it lies in more than {nesting} archives, one in another"))
                         .hint("unpack it and name the theme, or raise the limit with --max-nesting")
                 });
@@ -334,19 +333,19 @@ impl Search<'_> {
                     continue;
                 }
             };
-            let (_, folder) = see_through(&top, String::new());
+            let (_, inner) = see_through(&top, String::new());
             // What was unpacked beside its archive may have been changed since.
-            if let Some(beside) = path.parent().and_then(|parent| unpacked_beside(parent, &folder)) {
+            if let Some(beside) = path.parent().and_then(|parent| unpacked_beside(parent, &inner)) {
                 if !out.iter().any(|p| beside.starts_with(&p.folder)) {
-                    let inner = beside.strip_prefix(top_folder).map(|p| p.to_string_lossy().into_owned());
-                    out.push(self.place(join(top_name, &inner.unwrap_or_default()), beside));
+                    let below = beside.strip_prefix(folder).map(|p| p.to_string_lossy().into_owned());
+                    out.push(self.place(join(name, &below.unwrap_or_default()), beside));
                 }
                 continue;
             }
             let before = out.len();
-            self.collect(&folder, &name, depth + 1, all, out)?;
+            self.collect(&inner, &archive, depth + 1, all, out)?;
             if out.len() == before {
-                out.push(self.place(name, folder));
+                out.push(self.place(archive, inner));
             }
         }
         Ok(())
@@ -377,6 +376,12 @@ fn sources_in(folder: &Path) -> usize {
     let paths = WalkDir::new(folder).into_iter().filter_map(Result::ok).filter(|e| e.file_type().is_file());
     let kinds = paths.map(|e| kind_of(&e.path().to_string_lossy(), b""));
     kinds.filter(|kind| matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code)).count()
+}
+
+/// As many of them as a folder has beside a place, which may lie within it.
+fn sources_beside(folder: &Path, place: &Path) -> usize {
+    let within = if place.starts_with(folder) { sources_in(place) } else { 0 };
+    sources_in(folder) - within
 }
 
 /// The folder in which most of an archive's files lie as well, beside the archive.

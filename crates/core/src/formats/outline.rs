@@ -325,11 +325,10 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         stay = names_that_stay(&b.keys_by_name(), &s.keys_by_name(), &r.keys_by_name());
         b.forget(&stay);
     }
-    let own_comments: Vec<&[u8]> = {
-        let before: HashSet<&[u8]> = b.comments(base).into_iter().collect();
-        s.comments(site).into_iter().filter(|comment| !before.contains(comment)).collect()
-    };
-    let comments_are_form = !b.comments(base).is_empty() && s.comments(site).is_empty();
+    let before: HashSet<&[u8]> = b.comments(base).into_iter().collect();
+    let mut own_comments = s.comments(site);
+    let comments_are_form = !before.is_empty() && own_comments.is_empty();
+    own_comments.retain(|comment| !before.contains(comment));
     let mut merger = Merger {
         base,
         site,

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::{FindingKind, Proof};
-use crate::carry::account::{Blob, FileRecord, Take};
+use crate::carry::account::{Account, Blob, FileRecord, Take};
 use crate::carry::values::keyed_values;
 use crate::catalog::Catalog;
 use crate::merge::Step;
@@ -26,7 +26,7 @@ impl Proof {
             .changes
             .iter()
             .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
-        let asked = self.asked_keys(&file.path);
+        let asked = AskedKeys::of(&self.account, &file.path);
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
@@ -46,12 +46,7 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
-            // In a group that is a question as a whole, each value is one side's; so is one that the release has no more,
-            // or that is a group on one side.
-            let is_group = |key: &String| asked.iter().any(|k| k.len() > key.len() && k.starts_with(key.as_str()));
-            let within = |key: &String| key.matches('\0').count() > 1 || is_group(key);
-            let is_asked = |key: &String| path.ends_with(key) && (r.is_none() || within(key));
-            if (x == s || x == r) && asked.iter().any(is_asked) {
+            if (x == s || x == r) && asked.allow(path, r.is_none()) {
                 continue;
             }
             // A renamed key holds the value that the site set under the old one.
@@ -70,15 +65,32 @@ impl Proof {
     }
 }
 
-impl Proof {
-    /// The keys that are, or were, questions: those within a group of values begin with the group's name.
-    fn asked_keys(&self, path: &str) -> HashSet<String> {
-        let decisions = self.account.decisions.iter().filter(|d| d.path == path);
+/// The keys that are, or were, questions. Those within a group of values begin with the group's name.
+struct AskedKeys {
+    keys: HashSet<String>,
+    /// Those of them that are groups in one of the versions.
+    groups: HashSet<String>,
+}
+
+impl AskedKeys {
+    fn of(account: &Account, path: &str) -> Self {
+        let decisions = account.decisions.iter().filter(|d| d.path == path);
         let texts = decisions.flat_map(|d| [&d.base, &d.site, &d.release]).filter_map(Blob::bytes);
         let read = |text: Vec<u8>| {
             keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", &text[..], b"}"].concat()))
         };
-        texts.filter_map(read).flat_map(BTreeMap::into_keys).collect()
+        let keys: HashSet<String> = texts.filter_map(read).flat_map(BTreeMap::into_keys).collect();
+        let above = |key: &String| key.match_indices('\0').skip(1).map(|(at, _)| key[..at].to_string()).collect();
+        let groups = keys.iter().flat_map(|key| -> Vec<String> { above(key) }).collect();
+        AskedKeys { keys, groups }
+    }
+
+    /// Tells whether a value may be either side's: it is in a group that is a question as a whole, or is a group on one
+    /// side, or is a question that the release has no more (`gone`).
+    fn allow(&self, path: &str, gone: bool) -> bool {
+        path.match_indices('\0').map(|(at, _)| &path[at..]).any(|key| {
+            self.keys.contains(key) && (gone || key.matches('\0').count() > 1 || self.groups.contains(key))
+        })
     }
 }
 

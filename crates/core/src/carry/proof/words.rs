@@ -11,6 +11,9 @@ use crate::merge::{Outcome, Step};
 use crate::text::token::{TokenKind, tokens};
 use crate::text::{Line, split_lines};
 
+/// Lines of the site, and the base's that stand for them.
+type Spot = (Range<usize>, Range<usize>);
+
 /// Of how many copies of a line the surroundings are looked at.
 const COPIES: usize = 100;
 
@@ -59,32 +62,30 @@ impl Proof {
             .cloned()
             .collect();
         self.answers(file, &result_lines, recorded);
-        let mut spots: Vec<_> =
+        let mut decided: Vec<Spot> =
             open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
-        let meet = |a: &(Range<usize>, Range<usize>), b: &(Range<usize>, Range<usize>)| {
-            let apart = |a: &Range<usize>, b: &Range<usize>| a.start >= b.end || a.end <= b.start;
-            !(apart(&a.0, &b.0) && apart(&a.1, &b.1))
-        };
+        decided.sort_by_key(|(site, base)| (site.start, base.start));
+        // What both put at the ends of a change is left out of its question: it may be counted on either side.
+        let mut whole = decided.clone();
         // Where the question is put beside the change (a line that was doubled), the change itself is open too.
-        let asked = |c: &ChangeRecord| open.iter().any(|d| c.decision.as_ref() == Some(&d.id));
-        let mut whole = spots.clone();
+        let mut others: Vec<Spot> = Vec::new();
+        let ids: HashSet<&str> = open.iter().map(|d| d.id.as_str()).collect();
+        let asked = |c: &ChangeRecord| c.decision.as_ref().is_some_and(|id| ids.contains(id.as_str()));
         for change in changes.iter().filter(|c| asked(c) || elsewhere(c)) {
             let Some(lines) = lines(change) else { continue };
-            if !spots.iter().any(|spot| meet(&lines, spot)) {
-                spots.push(lines.clone());
-            }
-            // What both put at the ends of a change is left out of its question: it may be counted on either side.
-            match whole.iter_mut().find(|spot| meet(&lines, spot)) {
-                Some((site, base)) if asked(change) => {
+            match met(&decided, &lines) {
+                Some(k) if asked(change) => {
+                    let (site, base) = &mut whole[k];
                     *site = site.start.min(lines.0.start)..site.end.max(lines.0.end);
                     *base = base.start.min(lines.1.start)..base.end.max(lines.1.end);
                 }
                 Some(_) => {}
-                None => whole.push(lines),
+                None => others.push(lines),
             }
         }
-        let effective = reverted(&base_lines, &site_lines, spots.into_iter());
-        let less = reverted(&base_lines, &site_lines, whole.into_iter());
+        let without =
+            |spots: Vec<Spot>| reverted(&base_lines, &site_lines, spots.into_iter().chain(others.clone()));
+        let (effective, less) = (without(decided), without(whole));
         let (found, _) = blocks(&result_lines);
         let plain =
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
@@ -130,7 +131,8 @@ impl Proof {
         changes: &[ChangeRecord],
     ) {
         let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
-        // Where only the form changed the release's quotes and separators stand, as many as its lines have.
+        // Where lines were merged by words or only their form changed, quotes and separators are the release's: as many
+        // as its lines have. Of a file with another name the account does not tell.
         let of_form = |word: &[u8]| matches!(word, b"\"" | b"'" | b";" | b",");
         let by_form = changes.iter().any(|c| matches!(c.step, Some(Step::Form | Step::Words | Step::Renamed)));
         let all = [base, site, release, result].into_iter().flat_map(|m| m.keys().copied());
@@ -329,14 +331,17 @@ fn exchanged(text: &[u8], at: &Range<usize>, other: &[u8], from: &Range<usize>) 
     [joined(&lines[..at.start]), joined(&others[from.clone()]), joined(&lines[at.end..])].concat()
 }
 
+/// Finds the spot, of several in order, that some lines of the site or the base lie in.
+fn met(spots: &[Spot], lines: &Spot) -> Option<usize> {
+    let meet = |a: &Range<usize>, b: &Range<usize>| a.start < b.end && b.start < a.end;
+    let first = spots.partition_point(|(site, base)| site.end <= lines.0.start && base.end <= lines.1.start);
+    let near = spots[first..].iter().take_while(|(s, b)| s.start < lines.0.end || b.start < lines.1.end);
+    near.enumerate().find(|(_, (s, b))| meet(s, &lines.0) || meet(b, &lines.1)).map(|(k, _)| first + k)
+}
+
 /// The site's text with the base's in place of some spots.
-fn reverted(
-    base: &[Line<'_>],
-    site: &[Line<'_>],
-    spots: impl Iterator<Item = (Range<usize>, Range<usize>)>,
-) -> Vec<u8> {
-    let mut spots: Vec<(Range<usize>, Range<usize>)> =
-        spots.filter(|(s, b)| s.end <= site.len() && b.end <= base.len()).collect();
+fn reverted(base: &[Line<'_>], site: &[Line<'_>], spots: impl Iterator<Item = Spot>) -> Vec<u8> {
+    let mut spots: Vec<Spot> = spots.filter(|(s, b)| s.end <= site.len() && b.end <= base.len()).collect();
     spots.sort_by_key(|(s, b)| (s.start, b.start));
     let mut out = Vec::new();
     let mut at = 0;

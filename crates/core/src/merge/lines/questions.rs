@@ -48,10 +48,7 @@ fn beginning_in<'o>(ops: &'o [Op], lines: &Range<usize>) -> impl Iterator<Item =
 impl Walk<'_, '_> {
     /// Merges a region by words, or leaves it as a question. Returns the line of the base behind it, at most `limit`.
     pub(super) fn settle_or_ask(&mut self, region: &Region, limit: usize) -> usize {
-        match self.settled_or_narrowed(region) {
-            Some(()) => region.base.end,
-            None => self.ask_whole(region, limit),
-        }
+        if self.settled_or_narrowed(region) { region.base.end } else { self.ask_whole(region, limit) }
     }
 
     /// The lines of both sides that stand for a region.
@@ -76,8 +73,8 @@ impl Walk<'_, '_> {
         edits
     }
 
-    /// Merges a region, or asks about single lines of it; `None` where it is a question as a whole.
-    fn settled_or_narrowed(&mut self, region: &Region) -> Option<()> {
+    /// Merges a region, or asks about single lines of it; false where it is a question as a whole.
+    fn settled_or_narrowed(&mut self, region: &Region) -> bool {
         let [site, release] = self.spans(region);
         let edits = self.edits_of(region);
         let from = self.out.lines();
@@ -86,7 +83,7 @@ impl Walk<'_, '_> {
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
             }
-            return Some(());
+            return true;
         }
         let (base_text, site_text, release_text) =
             (lines_of(self.base, &region.base), lines_of(self.site, &site), lines_of(self.release, &release));
@@ -102,17 +99,17 @@ impl Walk<'_, '_> {
             for edit in edits {
                 self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
             }
-            return Some(());
+            return true;
         }
         if self.settled_by_form(region, &site, &release) {
-            return Some(());
+            return true;
         }
         if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
             let op = self.site_op(*k).clone();
             self.release_text(release.start..line);
             self.ask(region.reason, [op.base, op.side, line..line + 1], edits);
             self.release_text(line + 1..release.end);
-            return Some(());
+            return true;
         }
         if let Some(spots) = self.narrowed(region, &release) {
             let mut at = release.start;
@@ -130,9 +127,9 @@ impl Walk<'_, '_> {
                 }
             }
             self.release_text(at..release.end);
-            return Some(());
+            return true;
         }
-        None
+        false
     }
 
     /// Leaves a region as a question, with the lines behind it that close what it opens.
