@@ -300,3 +300,26 @@ fn words_that_a_line_had_before_may_go_with_the_release() {
     let found = check(&base, &site, &release, out, "pages/home.ejs", str::to_string);
     assert!(found.is_empty(), "{found:?}");
 }
+
+#[test]
+fn a_change_below_its_own_line_is_not_misplaced_whatever_its_twins_stand_among() {
+    let class = |name: &str, from: &str| {
+        format!(
+            "class {name}Widget:\n    def __init__(self, attrs={from}):\n        super().__init__(attrs or CLASSES)\n\n\n"
+        )
+    };
+    let own = |name: &str| {
+        format!(
+            "class {name}Picker:\n    {name} = \"{name} of the page\"\n    rows = {name}s()\n    top = {name}_top()\n\n\n"
+        )
+    };
+    let (text, number) = (class("Text", "None"), class("Number", "None"));
+    let range = "class RangeWidget:\n    pass\n\n\n".to_string();
+    let of = |parts: &[&str]| theme(&[("widgets.py", &parts.concat())]);
+    let (base, site) = (of(&[&text, &number, &range]), of(&[&text, &class("Number", "OWN"), &range]));
+    let release = of(&[&text, &range, &own("color"), &number, &own("shade")]);
+    let out = run(&base, &site, &release, CarryOptions::default());
+    assert!(out.files["widgets.py"].contains(&class("Number", "OWN")), "{:?}", out.outcomes());
+    let found = check(&base, &site, &release, out, "widgets.py", str::to_string);
+    assert!(found.is_empty(), "{found:?}");
+}

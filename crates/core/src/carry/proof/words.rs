@@ -310,7 +310,13 @@ impl Proof {
                 .map(|k| (score(k), k))
                 .max()
         });
-        if let Some((_, line)) = twin.filter(|(s, _)| *s > best.0 && *s * 2 >= wanted.len()) {
+        // Below the very line that it stands below on the site, where there is one such line, it is at its place.
+        let above = |lines: &[Line<'_>], at: usize| at.checked_sub(1).map(|k| lines[k].trimmed().to_vec());
+        let owner = above(site, at.start).filter(|line| above(result, best.1).as_ref() == Some(line));
+        let is_one = |line: Vec<u8>| !line.is_empty() && result.iter().filter(|l| l.trimmed() == line).count() == 1;
+        let at_home = owner.is_some_and(is_one);
+        let misplaced = |(s, _): &(usize, usize)| *s > best.0 && *s * 2 >= wanted.len() && !at_home;
+        if let Some((_, line)) = twin.filter(misplaced) {
             report(
                 self,
                 FindingKind::ChangeMisplaced,
