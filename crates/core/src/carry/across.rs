@@ -25,7 +25,7 @@ use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, changed_lines, line_edits, merge_text};
 use crate::text::key::is_weak;
-use crate::text::{Line, Text, split_lines};
+use crate::text::{Line, Text, joined, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
 /// Lines of a text, and what is to stand there.
@@ -435,10 +435,6 @@ fn is_lost(lost: &[Range<usize>], edit: &Range<usize>) -> bool {
 
 fn body(bytes: &[u8]) -> Option<Vec<u8>> {
     Text::decode(bytes).map(|text| text.body.into_owned())
-}
-
-fn joined(lines: &[Line<'_>]) -> Vec<u8> {
-    lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect()
 }
 
 /// Replaces some lines of a text; the line ends of the text stay.

@@ -51,16 +51,6 @@ pub(crate) fn blocks(lines: &[Line<'_>]) -> (Vec<Block>, Vec<usize>) {
     (out, stray)
 }
 
-/// The text of lines, each ended by one line feed.
-pub(crate) fn joined(lines: &[Line<'_>]) -> Vec<u8> {
-    let mut out = Vec::new();
-    for line in lines {
-        out.extend_from_slice(line.content);
-        out.push(b'\n');
-    }
-    out
-}
-
 /// Lines compared blind to their ends and blanks at both ends.
 pub(crate) fn same_lines(a: &[Line<'_>], b: &[u8]) -> bool {
     let b = split_lines(b);

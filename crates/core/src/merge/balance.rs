@@ -26,15 +26,63 @@ const VOID: [&[u8]; 14] = [
 /// Counts brackets, and tags and template blocks where the text is markup.
 pub fn balance(text: &[u8], markup: bool) -> Balance {
     let mut counts: BTreeMap<Vec<u8>, i64> = BTreeMap::new();
-    let mut add = |key: &[u8], n: i64| {
-        if let Some(count) = counts.get_mut(key) {
+    each_bracket(text, markup, |_, kind, n| {
+        if let Some(count) = counts.get_mut(kind) {
             *count += n;
         } else {
-            counts.insert(key.to_vec(), n);
+            counts.insert(kind.to_vec(), n);
         }
-    };
+    });
+    counts.retain(|_, n| *n != 0);
+    Balance { counts }
+}
+
+/// Finds which brackets, tags and template blocks of a text open and close one another, each kind by itself: the places
+/// in bytes of opener and closer. What is never closed, or was never opened, is left out.
+pub(crate) fn bracket_pairs(text: &[u8], markup: bool) -> Vec<(usize, usize)> {
+    let mut open: HashMap<Vec<u8>, Vec<usize>> = HashMap::new();
+    let mut pairs = Vec::new();
+    each_bracket(text, markup, |at, kind, n| {
+        if !open.contains_key(kind) {
+            open.insert(kind.to_vec(), Vec::new());
+        }
+        let Some(openers) = open.get_mut(kind) else { return };
+        for _ in 0..n.unsigned_abs() {
+            if n > 0 {
+                openers.push(at);
+            } else if let Some(opener) = openers.pop() {
+                pairs.push((opener, at));
+            }
+        }
+    });
+    pairs
+}
+
+/// Tells whether the brackets of a text close one another in order, whatever their kind.
+pub(crate) fn nests(text: &[u8]) -> bool {
+    let mut open = Vec::new();
+    let mut in_order = true;
+    each_bracket(text, false, |_, kind, n| {
+        for _ in 0..n.unsigned_abs() {
+            if n > 0 {
+                open.push(kind.first().copied());
+            } else {
+                in_order &= open.pop() == Some(kind.first().copied());
+            }
+        }
+    });
+    in_order && open.is_empty()
+}
+
+/// Tells of each bracket, tag and template block where it stands (in bytes), of which kind it is, and how many it opens
+/// (closes, where negative).
+fn each_bracket(text: &[u8], markup: bool, mut found: impl FnMut(usize, &[u8], i64)) {
     let mut list = tokens(text);
+    let mut end = 0;
     while let Some(token) = list.next() {
+        let at = end + token.lead.len();
+        end = at + token.text.len();
+        let mut add = |kind: &[u8], n: i64| found(at, kind, n);
         let braces = |brace: u8| token.text.iter().filter(|b| **b == brace).count() as i64;
         match token.text {
             b"{" => add(b"{", 1),
@@ -69,8 +117,6 @@ pub fn balance(text: &[u8], markup: bool) -> Balance {
             _ => {}
         }
     }
-    counts.retain(|_, n| *n != 0);
-    Balance { counts }
 }
 
 /// Returns the token that follows a tag's opening bracket at once.
@@ -146,6 +192,16 @@ impl Balance {
         self.counts.values().sum()
     }
 
+    /// Tells whether a text closes as much as all of some others do, where they agree on it.
+    pub(crate) fn closes_like(&self, others: &[Balance; 3]) -> bool {
+        let kinds = others.iter().chain([self]).flat_map(|balance| balance.counts.keys());
+        kinds.into_iter().all(|kind| {
+            let of = |balance: &Balance| balance.counts.get(kind).copied().unwrap_or(0);
+            let [a, b, c] = others.each_ref().map(of);
+            a != b || b != c || of(self) == a
+        })
+    }
+
     /// Tells whether a result's counts can come from doing both sides' edits once each.
     ///
     /// Where only one side changed a count, the result must have that side's; where both changed it differently,
@@ -216,6 +272,13 @@ mod tests {
         }
         assert_ne!(count("<div>"), Balance::default());
         assert_ne!(count("{% if x %}"), Balance::default());
+    }
+
+    #[test]
+    fn brackets_pair_up_kind_by_kind() {
+        assert_eq!(bracket_pairs(b"a { b( } )", false), [(2, 7), (5, 9)]);
+        assert_eq!(bracket_pairs(b"<p><br><b></b></p> } {", true), [(7, 10), (0, 14)]);
+        assert_eq!(bracket_pairs(b"{% if a %}b{% endif %}", true), [(0, 8), (0, 11), (11, 20)]);
     }
 
     #[test]

@@ -4,9 +4,11 @@
 //! * [`doubled`]: what both put in, at two places
 //! * [`wrapped_tags`]: questions within a tag that is wrapped over several lines
 //! * [`questions`]: what becomes of such a stretch
+//! * [`paired`]: what is asked about for what it opens or closes
 //! * [`written`]: lines as they are written in the result
 
 mod doubled;
+mod paired;
 mod questions;
 mod regions;
 mod wrapped_tags;
@@ -25,6 +27,8 @@ use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision
 use crate::diff::Edit;
 use crate::text::{Line, LineEnd};
 use doubled::Doubled;
+pub(crate) use paired::answers_close;
+use paired::{Asked, Paired};
 use regions::Region;
 
 /// What a merge of lines works under.
@@ -37,6 +41,8 @@ pub(crate) struct Context<'c> {
     pub(crate) from: From,
     /// Site edits that are to be asked about, with the reason.
     pub(crate) asked: &'c [(usize, Reason)],
+    /// Operations that are to be asked about for what they open or close.
+    pub(crate) paired: &'c [Paired],
     /// Stretches that one side moved are followed.
     pub(crate) follow_moves: bool,
     /// The merge is of a stretch inside of a larger merge: how that one's sides are written.
@@ -103,6 +109,8 @@ pub(crate) fn merge_lines(
         unions: BTreeMap::new(),
         twins: BTreeMap::new(),
         doubled: Doubled::default(),
+        asked: Vec::new(),
+        agreed: Vec::new(),
         out: Out::new(release.form.line_end),
         openers: BTreeMap::new(),
         fates: vec![FateNotes::default(); site_edits.len()],
@@ -118,7 +126,14 @@ pub(crate) fn merge_lines(
     if context.follow_moves && walk.fates.iter().any(|f| f.outcome.is_none()) {
         return merge_lines(base, site, release, Context { follow_moves: false, ..context });
     }
-    walk.finish()
+    let more = walk.paired();
+    let merged = walk.finish();
+    let markup = context.dialect.markup;
+    if more.is_empty() || context.paired.is_empty() && answers_close(&merged, [base, site, release], markup) {
+        return merged;
+    }
+    let paired = [context.paired, &more].concat();
+    merge_lines(base, site, release, Context { paired: &paired, ..context })
 }
 
 /// Which edits have one of the other side touching them.
@@ -181,6 +196,10 @@ struct Walk<'a, 'b> {
     /// Site operations that the release did too (by index), with what the release did.
     twins: BTreeMap<usize, usize>,
     doubled: Doubled,
+    /// The stretches that were left as questions as a whole, in order.
+    asked: Vec<Asked>,
+    /// The operations of site and release in stretches where both put the same.
+    agreed: Vec<[Vec<usize>; 2]>,
     out: Out,
     /// How lines of the site that open a wrap are indented in the result.
     openers: BTreeMap<usize, Vec<u8>>,
@@ -194,8 +213,13 @@ impl<'a> Walk<'a, '_> {
     /// Merges stretches that one side moved and the other changed, each as a small file of its own.
     fn follow_moves(&mut self, release_edits: &[Edit]) {
         let weak = self.context.weak;
-        let nested =
-            Context { nested: Some(self.forms.reformatted()), from: From::Front, asked: &[], ..self.context };
+        let nested = Context {
+            nested: Some(self.forms.reformatted()),
+            from: From::Front,
+            asked: &[],
+            paired: &[],
+            ..self.context
+        };
         for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
             let inside = |k: &usize| self.within(self.site, &self.site_edits[*k], &moved);
             let absorbed: Vec<usize> = (0..self.site_edits.len()).filter(inside).collect();

@@ -286,6 +286,8 @@ pub enum Reason {
     BothInserted,
     /// Both put in the same, or members of one name, at two places.
     PutTwice,
+    /// It opens what the change in another question closes, or closes what that opens.
+    Paired,
     /// The surroundings of an insertion were rewritten, so its place is open.
     PlaceOpen,
     /// Two ways to line the files up disagree about the place.
@@ -317,6 +319,7 @@ impl Reason {
             Reason::SiteDeleted => "the site deleted what the release changed",
             Reason::BothInserted => "both inserted here, the order is open",
             Reason::PutTwice => "the release put in the same, or another of that name, elsewhere",
+            Reason::Paired => "it opens or closes what another question of the file closes or opens",
             Reason::PlaceOpen => "the release rewrote the surroundings, the place is open",
             Reason::Doubtful => "there are two equally good places",
             Reason::Unbalanced => "with both changes, brackets or tags would not balance",

@@ -6,14 +6,14 @@ use std::ops::Range;
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance};
 use super::hints::add_hints;
-use super::lines::{Context, MergedLines, merge_lines};
+use super::lines::{Context, MergedLines, answers_close, merge_lines};
 use super::literal::merge_literally;
 use super::structure::{lines_astray, merge_indented};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
 use crate::text::token::tokens;
-use crate::text::{Encoding, Line, Text, split_lines};
+use crate::text::{Encoding, Line, Text, joined, split_lines};
 
 /// Merges three versions of a text file.
 ///
@@ -128,7 +128,7 @@ fn second_opinion(
     dialect: &Dialect,
     options: &MergeOptions,
 ) -> Option<MergedLines> {
-    let questions = [Reason::Doubtful, Reason::Unbalanced, Reason::PlaceOpen, Reason::BothInserted];
+    let questions = [Reason::Doubtful, Reason::Unbalanced, Reason::Paired, Reason::PlaceOpen, Reason::BothInserted];
     let plain = |fate: &EditFate| match fate.step {
         None | Some(Step::Neighbour | Step::Space | Step::Form | Step::Words) => fate.outcome != Outcome::Already,
         Some(_) => fate.outcome == Outcome::Open,
@@ -166,8 +166,16 @@ pub(crate) fn merge_checked(
     let mut later = |body| Side::later(body, &b, dialect.blanks, &mut interner);
     let (s, r) = (later(site), later(release));
     let weak = Weak::of(&[&b, &s, &r]);
-    let context =
-        Context { dialect, options, weak: &weak, from: From::Front, asked, nested: None, follow_moves: true };
+    let context = Context {
+        dialect,
+        options,
+        weak: &weak,
+        from: From::Front,
+        asked,
+        paired: &[],
+        nested: None,
+        follow_moves: true,
+    };
     let mut asked = asked.to_vec();
     let mut merged = merge_lines(&b, &s, &r, context);
     if !options.doubted.is_empty() {
@@ -204,8 +212,11 @@ pub(crate) fn merge_checked(
         let lines = split_lines(&m.bytes);
         let standing = |at: &Range<usize>| -> Vec<u8> {
             let at = at.start.min(lines.len())..at.end.min(lines.len());
-            lines[at].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
+            joined(&lines[at])
         };
+        // What the site put in and the release has already counts as the release's.
+        let has_already = |e: &&EditFate| e.outcome == Outcome::Already && e.step.is_none() && !e.site.is_empty();
+        let mut undone: Vec<&EditFate> = m.edits.iter().filter(has_already).collect();
         // So does a stretch that the release only wrote in another form.
         for formed in &m.formed {
             result.add(tokens(&standing(&formed.result)), -1);
@@ -221,30 +232,43 @@ pub(crate) fn merge_checked(
             effective.add(tokens(&open.base_text), 1);
             // The place asked about may be another than that of the edit: where a line went that the site deleted.
             let elsewhere = |e: &&EditFate| e.base.end < open.base.start || open.base.end < e.base.start;
-            for edit in open.edits.iter().filter_map(|e| m.edits.get(*e)).filter(elsewhere) {
-                effective.add(tokens(&text_of(&s, &edit.site)), -1);
-                effective.add(tokens(&text_of(&b, &edit.base)), 1);
+            if open.reason != Reason::Paired {
+                undone.extend(open.edits.iter().filter_map(|e| m.edits.get(*e)).filter(elsewhere));
             }
         }
-        let balanced =
-            !m.decisions.is_empty() || Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0);
+        for edit in undone {
+            effective.add(tokens(&text_of(&s, &edit.site)), -1);
+            effective.add(tokens(&text_of(&b, &edit.base)), 1);
+        }
+        let balanced = if m.decisions.is_empty() {
+            Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0)
+        } else {
+            answers_close(m, [&b, &s, &r], dialect.markup)
+        };
         balanced && WordCount::follows(&result, &of_base.1, &effective, &of_release.1)
     };
     if !adds_up(&merged) {
         let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };
         let plainly = merge_lines(&b, &s, &r, Context { options: &strict, ..context });
         if adds_up(&plainly) {
+            // What was a question before is one for its own reason.
+            let was_settled = merged.decisions.is_empty();
             merged = plainly;
-            for decision in &mut merged.decisions {
+            for decision in merged.decisions.iter_mut().filter(|_| was_settled) {
                 decision.reason = Reason::Unbalanced;
             }
         } else {
             let unbalanced =
                 |e: &EditFate| count(&text_of(&b, &e.base)) != count(&text_of(&s, &e.site)) || e.step.is_some();
-            asked.extend(
-                (0..merged.edits.len()).filter(|k| unbalanced(&merged.edits[*k])).map(|k| (k, Reason::Unbalanced)),
-            );
-            merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+            let all = |_: &EditFate| true;
+            for asked_about in [&unbalanced as &dyn Fn(&EditFate) -> bool, &all] {
+                let more = (0..merged.edits.len()).filter(|k| asked_about(&merged.edits[*k]));
+                asked.extend(more.map(|k| (k, Reason::Unbalanced)));
+                merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
+                if adds_up(&merged) {
+                    break;
+                }
+            }
         }
     }
     add_hints(&mut merged, [&b, &s, &r], &weak, dialect);
@@ -258,7 +282,7 @@ fn meet(a: &Range<usize>, b: &Range<usize>) -> bool {
 
 /// The text of some lines of a side.
 fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
-    side.lines[lines.clone()].iter().flat_map(|l| [l.content, b"\n"].concat()).collect()
+    joined(&side.lines[lines.clone()])
 }
 
 /// Telling lines that stand once in the base and once in the release.

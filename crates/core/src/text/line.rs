@@ -68,6 +68,16 @@ pub(crate) fn trim_blanks(bytes: &[u8]) -> &[u8] {
     &bytes[start..bytes.len() - end]
 }
 
+/// The text of lines, each ended by one line feed.
+pub(crate) fn joined(lines: &[Line<'_>]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for line in lines {
+        out.extend_from_slice(line.content);
+        out.push(b'\n');
+    }
+    out
+}
+
 /// Cuts a body into lines at `\n`, `\r\n` and lone `\r`.
 ///
 /// Only the last line can lack an end; an empty body has no lines. Joining all contents and ends gives the

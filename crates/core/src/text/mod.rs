@@ -10,6 +10,7 @@ mod line;
 pub mod token;
 
 pub use form::{Form, Indent, IndentUnit};
+pub(crate) use line::joined;
 pub use line::{Line, LineEnd, split_lines};
 
 use std::borrow::Cow;

@@ -3,7 +3,7 @@
 use daxle_core::merge::{Dialect, EditFate, Leave, MergeOptions, Outcome, Step, Trust, merge_text};
 use proptest::prelude::*;
 
-use crate::sources::{Dice, edited, page, script, style, tree};
+use crate::sources::{Dice, edited, page, restructured, script, style, tree};
 use crate::{PAGE, SCRIPT, STYLE, TREE, merge, text};
 
 type Maker = fn(u64) -> String;
@@ -93,6 +93,33 @@ fn what_the_site_took_out_stays_out_where_the_release_wrapped_it() {
             assert!(!lost, "seed {seed}, line {out}:\n{base}---\n{release}---\n{}", text(&merged));
         }
     }
+}
+
+/// Whichever side is taken in all questions, what comes out closes what it opens.
+#[test]
+fn every_answer_closes_what_it_opens() {
+    let open = |text: &str| text.matches('{').count() as i64 - text.matches('}').count() as i64;
+    let mut asked = 0;
+    for seed in 0..250 {
+        for (dialect, make) in [(STYLE, style as Maker), (SCRIPT, script)] {
+            let base = make(seed);
+            let mut dice = Dice::new(seed);
+            let mut side = |mark: &str, times: usize| {
+                let text = edited(&mut dice, &base, 2, mark);
+                (0..times).fold(text, |text, _| restructured(&mut dice, &text))
+            };
+            let (site, release) = (side("own", 1), side("new", 2));
+            let merged = merge(&dialect, &base, &site, &release);
+            asked += merged.decisions.len();
+            for leave in [Leave::Site, Leave::Release] {
+                let options = MergeOptions { leave, ..MergeOptions::default() };
+                let [base, site, release] = [&base, &site, &release].map(|text| text.as_bytes());
+                let answered = merge_text(base, site, release, &dialect, &options).unwrap();
+                assert_eq!(open(text(&answered)), 0, "seed {seed}, {leave:?}:\n{}", text(&merged));
+            }
+        }
+    }
+    assert!(asked > 100, "{asked}");
 }
 
 /// A merge without questions has each line as often as the two sides' changes add up to: nothing was lost and

@@ -121,3 +121,30 @@ pub(crate) fn edited(dice: &mut Dice, text: &str, times: usize, mark: &str) -> S
     }
     lines.join("\n") + "\n"
 }
+
+/// Does to a block of a text what a vendor does to its structure: puts it a level deeper, takes a level out, or takes it
+/// out.
+pub(crate) fn restructured(dice: &mut Dice, text: &str) -> String {
+    let mut lines: Vec<String> = text.lines().map(String::from).collect();
+    let openers: Vec<usize> = (0..lines.len()).filter(|k| lines[*k].ends_with('{')).collect();
+    let from = *dice.pick(&openers);
+    let mut depth = 0;
+    let closes = |k: &usize| {
+        depth += lines[*k].matches('{').count() as i64 - lines[*k].matches('}').count() as i64;
+        depth == 0
+    };
+    let Some(to) = (from..lines.len()).find(closes) else { return text.into() };
+    let inner: Vec<String> = lines[from + 1..to].to_vec();
+    let deeper = inner.iter().map(|line| format!("  {line}"));
+    let block: Vec<String> = match dice.roll(4) {
+        0 => vec![],
+        1 => inner,
+        2 => std::iter::once("guard {".to_string()).chain(inner).chain(["}".to_string()]).collect(),
+        _ => {
+            let opener = [lines[from].replace('{', "and {"), "  nested {".into()];
+            opener.into_iter().chain(deeper).chain(["  }".into(), "}".into()]).collect()
+        }
+    };
+    lines.splice(from..=to, block);
+    lines.join("\n") + "\n"
+}

@@ -5,11 +5,11 @@ use std::ops::Range;
 
 use super::{FindingKind, Proof};
 use crate::carry::account::{Blob, ChangeRecord, Decision, FileRecord, State};
-use crate::carry::markers::{Block, blocks, joined};
+use crate::carry::markers::{Block, blocks};
 use crate::changes::What;
 use crate::merge::{Outcome, Step};
 use crate::text::token::{TokenKind, tokens};
-use crate::text::{Line, split_lines};
+use crate::text::{Line, joined, split_lines};
 
 /// Lines of the site, and the base's that stand for them.
 type Spot = (Range<usize>, Range<usize>);

@@ -12,11 +12,11 @@ use std::ops::Range;
 use crate::carry::account::{
     Account, Answer, Blob, Decision, FileRecord, Lines, Source, Stands, State, Take, Totals,
 };
-use crate::carry::markers::{blocks, joined, same_lines};
+use crate::carry::markers::{blocks, same_lines};
 use crate::carry::well_formed;
 use crate::formats::is_by_key;
 use crate::merge::{Outcome, Reason, Step};
-use crate::text::{Line, LineEnd, Text, split_lines};
+use crate::text::{Line, LineEnd, Text, joined, split_lines};
 use crate::theme::{Digest, ReadError, find_stamp, with_stamp};
 
 /// One of the four versions of a file.

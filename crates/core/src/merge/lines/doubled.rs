@@ -6,6 +6,7 @@ use std::ops::Range;
 use super::Walk;
 use crate::merge::Insertions;
 use crate::merge::align::Side;
+use crate::merge::balance::depth_of;
 use crate::merge::gaps::Union;
 use crate::merge::members::member_name;
 use crate::merge::ops::{Op, OpKind, Ops};
@@ -42,6 +43,19 @@ struct Known<'a> {
     names: HashSet<&'a [u8]>,
 }
 
+/// Which line of a side opened the innermost bracket around each of its gaps.
+fn scopes(side: &Side<'_>, markup: bool) -> Vec<Option<usize>> {
+    let mut open: Vec<usize> = Vec::new();
+    let mut scopes = vec![None];
+    for (k, line) in side.lines.iter().enumerate() {
+        let (dip, net) = depth_of(line.trimmed(), markup);
+        open.truncate(open.len().saturating_sub(dip.unsigned_abs() as usize));
+        open.extend((0..net - dip).map(|_| k));
+        scopes.push(open.last().copied());
+    }
+    scopes
+}
+
 /// What one operation put in.
 struct PutIn<'a> {
     op: usize,
@@ -71,6 +85,7 @@ impl<'a> Walk<'a, '_> {
             lines: self.base.keys.iter().copied().collect(),
             names: self.base.lines.iter().filter_map(|line| member_name(line.trimmed())).collect(),
         };
+        let scopes = scopes(self.base, self.context.dialect.markup);
         let release = self.put_in(self.release, self.release_ops, &self.release_absorbed, &known);
         let mut by_line: HashMap<u32, Vec<usize>> = HashMap::new();
         let mut by_member: HashMap<Member<'_>, Vec<usize>> = HashMap::new();
@@ -96,7 +111,8 @@ impl<'a> Walk<'a, '_> {
             let members = put.members.iter().filter_map(|member| by_member.get(member));
             let places: BTreeSet<&usize> =
                 lines.chain(members).filter(|places| places.len() <= PLACES).flatten().collect();
-            let twice: Vec<Twice> = places.into_iter().filter_map(|at| self.twice(&put, &release[*at])).collect();
+            let twice: Vec<Twice> =
+                places.into_iter().filter_map(|at| self.twice(&put, &release[*at], &scopes)).collect();
             match &twice[..] {
                 [] => {}
                 [Twice::Already(lines)] => {
@@ -133,22 +149,25 @@ impl<'a> Walk<'a, '_> {
         ops.ops.iter().enumerate().filter(|(_, op)| puts(op)).map(put).filter(|put| !put.new.is_empty()).collect()
     }
 
-    /// Tells whether what the site put in would come twice with what the release put in at another place.
-    fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>) -> Option<Twice> {
+    /// Tells whether what the site put in would come twice with what the release put in at another place; `scopes` are the
+    /// base's.
+    fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>, scopes: &[Option<usize>]) -> Option<Twice> {
         let (first, second) = if release.base.end <= site.base.start { (release, site) } else { (site, release) };
         if first.base.end >= second.base.start {
             return None;
         }
         let near = self.base.lines[first.base.end..second.base.start].iter().all(Line::is_blank);
-        // Members stand in no order.
-        let anywhere = !site.members.is_empty() && site.members.iter().all(|(block, _)| block.is_none());
+        // Members of one block stand in no order; those of another are others.
+        let together = scopes[site.base.start] == scopes[release.base.start];
+        let anywhere =
+            together && !site.members.is_empty() && site.members.iter().all(|(block, _)| block.is_none());
         let (part, whole) = (release.part_like(site), site.part_like(release));
         let at = Twice::At(release.lines[0]);
         match part {
             Some(lines) if near || anywhere => Some(Twice::Already(lines)),
             Some(_) if whole.is_some() && site.new.len() >= TELLING => Some(at),
             None if whole.is_some() && near => Some(at),
-            _ => site.members.iter().any(|member| release.members.contains(member)).then_some(at),
+            _ => (together && site.members.iter().any(|member| release.members.contains(member))).then_some(at),
         }
     }
 }

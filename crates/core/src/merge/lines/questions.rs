@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use super::paired::Asked;
 use super::regions::Region;
 use super::{Formed, Replaced, Walk, lines_of};
 use crate::diff::sketch::WordBag;
@@ -35,14 +36,16 @@ struct Spot {
 }
 
 /// The operations that reach a line of the base or stand behind it.
-fn reaching(ops: &[Op], from: usize) -> impl Iterator<Item = &Op> {
-    ops[ops.partition_point(|op| op.base.end < from)..].iter()
+fn reaching(ops: &[Op], from: usize) -> impl Iterator<Item = (usize, &Op)> {
+    ops.iter().enumerate().skip(ops.partition_point(|op| op.base.end < from))
 }
 
 /// The operations that begin within some lines of the base.
-fn beginning_in<'o>(ops: &'o [Op], lines: &Range<usize>) -> impl Iterator<Item = &'o Op> {
+fn beginning_in<'o>(ops: &'o [Op], lines: &Range<usize>) -> impl Iterator<Item = (usize, &'o Op)> {
     let (from, to) = (lines.start, lines.end);
-    reaching(ops, from).skip_while(move |op| op.base.start < from).take_while(move |op| op.base.start < to)
+    reaching(ops, from)
+        .skip_while(move |(_, op)| op.base.start < from)
+        .take_while(move |(_, op)| op.base.start < to)
 }
 
 impl Walk<'_, '_> {
@@ -70,7 +73,7 @@ impl Walk<'_, '_> {
     fn edits_of(&self, region: &Region) -> Vec<usize> {
         let mut edits: Vec<usize> = region.site.iter().map(|k| self.site_op(*k).edit).collect();
         edits.dedup();
-        edits
+        if edits.is_empty() { region.with.clone() } else { edits }
     }
 
     /// Merges a region, or asks about single lines of it; false where it is a question as a whole.
@@ -79,6 +82,7 @@ impl Walk<'_, '_> {
         let edits = self.edits_of(region);
         let from = self.out.lines();
         if self.put_the_same(&site, &release) {
+            self.agreed.push([region.site.clone(), region.release.clone()]);
             self.release_text(release.clone());
             for edit in edits {
                 self.note(edit, Outcome::Already, None, from..self.out.lines(), release.clone());
@@ -137,12 +141,17 @@ impl Walk<'_, '_> {
         let [mut site, mut release] = self.spans(region);
         let mut edits = self.edits_of(region);
         let mut end = region.base.end;
+        let mut ops = [region.site.clone(), region.release.clone()];
         if let Some((further, spans)) = self.end_that_closes(region, [&site, &release], limit) {
-            edits.extend(beginning_in(&self.site_ops.ops, &(end..further)).map(|op| op.edit));
+            edits.extend(beginning_in(&self.site_ops.ops, &(end..further)).map(|(_, op)| op.edit));
             edits.dedup();
+            for (ops, side) in ops.iter_mut().zip([self.site_ops, self.release_ops]) {
+                ops.extend(beginning_in(&side.ops, &(end..further)).map(|(k, _)| k));
+            }
             end = further;
             [site, release] = spans;
         }
+        self.asked.push(Asked { base: region.base.start..end, ops, edits: edits.clone() });
         let asked = self.decisions.len();
         self.ask(region.reason, [region.base.start..end, site, release], edits);
         let elsewhere = region.site.iter().find_map(|k| self.doubled.asked.get(k));
@@ -163,7 +172,11 @@ impl Walk<'_, '_> {
         let of =
             |side: &Side<'_>, lines: &Range<usize>| balance(&lines_of(side, lines), self.context.dialect.markup);
         let even = |[site, release]: [&Range<usize>; 2]| of(self.site, site) == of(self.release, release);
-        if self.context.options.trust == Trust::Strict || region.base.is_empty() || even([site, release]) {
+        if self.context.options.trust == Trust::Strict
+            || region.base.is_empty()
+            || region.reason == Reason::Paired
+            || even([site, release])
+        {
             return None;
         }
         let from = region.base.end;
@@ -174,8 +187,8 @@ impl Walk<'_, '_> {
         }
         let is_free = |ops: &[Op], absorbed: &[bool], end: usize| {
             let cut = |op: &Op| op.base.start < end && end < op.base.end;
-            !reaching(ops, from).take_while(|op| op.base.start < end).any(cut)
-                && beginning_in(ops, &(from..end)).all(|op| !absorbed[op.edit])
+            !reaching(ops, from).take_while(|(_, op)| op.base.start < end).any(|(_, op)| cut(op))
+                && beginning_in(ops, &(from..end)).all(|(_, op)| !absorbed[op.edit])
         };
         (from + 1..=last).find_map(|end| {
             let spans = [(self.site_ops, site), (self.release_ops, release)].map(|(ops, lines)| {

@@ -26,6 +26,8 @@ pub(super) struct Region {
     pub(super) doubt: bool,
     /// The question is only about this line of the release: where it moved what the site deleted.
     pub(super) moved_to: Option<usize>,
+    /// Edits of the site that hang on it though they are elsewhere.
+    pub(super) with: Vec<usize>,
 }
 
 impl Region {
@@ -34,6 +36,10 @@ impl Region {
         self.base = self.base.start.min(other.base.start)..self.base.end.max(other.base.end);
         self.site.extend(other.site);
         self.release.extend(other.release);
+        self.with.extend(other.with);
+        if matches!(self.reason, Reason::Paired | Reason::Unbalanced) {
+            self.reason = other.reason;
+        }
         self.doubt |= other.doubt;
         self.moved_to = self.moved_to.filter(|line| other.moved_to == Some(*line));
     }
@@ -142,6 +148,7 @@ impl Walk<'_, '_> {
                     reason: Reason::Doubtful,
                     doubt: true,
                     moved_to: None,
+                    with: Vec::new(),
                 });
             }
         }
@@ -155,19 +162,35 @@ impl Walk<'_, '_> {
             reason: Reason::PutTwice,
             doubt: true,
             moved_to: None,
+            with: Vec::new(),
         }));
         for (edit, reason) in self.context.asked {
             let before = |edit: usize| self.site_ops.ops.partition_point(|op| op.edit < edit);
-            let ops = (before(*edit)..before(edit + 1)).collect();
+            let ops: Vec<usize> = (before(*edit)..before(edit + 1)).collect();
+            // What the release did too is asked about with it: then it is no question.
+            let twins = ops.iter().filter_map(|op| self.twins.get(op).copied()).collect();
             regions.push(Region {
                 base: self.site_edits[*edit].old.clone(),
                 site: ops,
-                release: Vec::new(),
+                release: twins,
                 reason: *reason,
                 doubt: true,
                 moved_to: None,
+                with: Vec::new(),
             });
         }
+        regions.extend(self.context.paired.iter().map(|paired| {
+            let ops = |own: bool| if own { vec![paired.op] } else { Vec::new() };
+            Region {
+                base: paired.base.clone(),
+                site: ops(paired.by_site),
+                release: ops(!paired.by_site),
+                reason: Reason::Paired,
+                doubt: true,
+                moved_to: None,
+                with: paired.edits.clone(),
+            }
+        }));
         self.grow(regions)
     }
 
@@ -209,7 +232,15 @@ impl Walk<'_, '_> {
                 let (home, _) = at(self.site, self.site_ops)?;
                 (self.site_op(home).base.clone(), home, r, Reason::ReleaseDeleted, None)
             };
-            Some(Region { base, site: vec![site], release: vec![release], reason, doubt: true, moved_to })
+            Some(Region {
+                base,
+                site: vec![site],
+                release: vec![release],
+                reason,
+                doubt: true,
+                moved_to,
+                with: Vec::new(),
+            })
         })
     }
 
@@ -274,6 +305,7 @@ impl Walk<'_, '_> {
             reason,
             doubt: reason == Reason::Doubtful,
             moved_to: None,
+            with: Vec::new(),
         }
     }
 
