@@ -234,6 +234,29 @@ fn what_both_put_in_at_two_places_does_not_come_twice() {
 }
 
 #[test]
+fn a_function_of_another_block_is_another_function() {
+    let module = |name: &str, text: &str| {
+        format!("add(\"{name}\", (function (exports) {{\n\nopen_{name}(exports);\n{text}\n}}));\n\n")
+    };
+    let helper = "\nfunction kind(item) { return typeof item; }\n";
+    let bundle = |mill: &str, pond: &str| module("mill", mill) + &module("pond", pond);
+    let (base, site, release) = (bundle("", ""), bundle(helper, ""), bundle("", helper));
+    gives(&SCRIPT, [&base, &site, &release], &bundle(helper, helper));
+}
+
+#[test]
+fn what_closes_a_question_far_below_is_asked_about_with_it() {
+    let rules = (0..12).fold(String::new(), |text, k| format!("{text}  .tide-{k} {{\n    top: {k}px;\n  }}\n"));
+    let block = |opens: &str, closes: &str| format!("{opens} {{\n{rules}{closes}\n\n.foot {{\n  top: 0;\n}}\n");
+    let (base, site) = (block(".panel.left", "}"), block(".panel.own", "}"));
+    let release = block("@layer wide {\n.board > .start", "}\n}");
+    let merged = merge(&STYLE, &base, &site, &release);
+    let reasons: Vec<Reason> = merged.decisions.iter().map(|asked| asked.reason).collect();
+    assert_eq!(reasons, [Reason::BothChanged, Reason::Paired], "{}", text(&merged));
+    assert_eq!(merged.decisions[1].release_text, b"}\n");
+}
+
+#[test]
 fn a_question_in_a_gap_leaves_the_rest_alone() {
     let base =
         "<p class=\"one\">first thing to say</p>\n<div>\n  <i>third thing there</i>\n  <i>third thing there</i>\n";

@@ -34,13 +34,22 @@ enum Twice {
     At(usize),
 }
 
-/// A name that is declared, with the first line of the block that it is declared in.
-type Member<'a> = (Option<u32>, &'a [u8]);
+/// A name that is declared, and where.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+struct Member<'a> {
+    name: &'a [u8],
+    /// The first line of the block that it is declared in, by indentation.
+    block: Option<u32>,
+    /// The line of the base that opens the innermost bracket around it.
+    scope: Option<usize>,
+}
 
 /// What the base has of lines and names.
 struct Known<'a> {
     lines: HashSet<u32>,
     names: HashSet<&'a [u8]>,
+    /// Where names are declared: which line opens the innermost bracket around each gap.
+    scopes: Option<Vec<Option<usize>>>,
 }
 
 /// Which line of a side opened the innermost bracket around each of its gaps.
@@ -84,8 +93,9 @@ impl<'a> Walk<'a, '_> {
         let known = Known {
             lines: self.base.keys.iter().copied().collect(),
             names: self.base.lines.iter().filter_map(|line| member_name(line.trimmed())).collect(),
+            scopes: (self.context.dialect.insertions == Insertions::Members)
+                .then(|| scopes(self.base, self.context.dialect.markup)),
         };
-        let scopes = scopes(self.base, self.context.dialect.markup);
         let release = self.put_in(self.release, self.release_ops, &self.release_absorbed, &known);
         let mut by_line: HashMap<u32, Vec<usize>> = HashMap::new();
         let mut by_member: HashMap<Member<'_>, Vec<usize>> = HashMap::new();
@@ -111,8 +121,7 @@ impl<'a> Walk<'a, '_> {
             let members = put.members.iter().filter_map(|member| by_member.get(member));
             let places: BTreeSet<&usize> =
                 lines.chain(members).filter(|places| places.len() <= PLACES).flatten().collect();
-            let twice: Vec<Twice> =
-                places.into_iter().filter_map(|at| self.twice(&put, &release[*at], &scopes)).collect();
+            let twice: Vec<Twice> = places.into_iter().filter_map(|at| self.twice(&put, &release[*at])).collect();
             match &twice[..] {
                 [] => {}
                 [Twice::Already(lines)] => {
@@ -129,45 +138,43 @@ impl<'a> Walk<'a, '_> {
     /// What the operations of a side put in that the base does not have.
     fn put_in(&self, side: &Side<'a>, ops: &Ops, absorbed: &[bool], known: &Known<'_>) -> Vec<PutIn<'a>> {
         let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite) && !absorbed[op.edit];
-        let has_members = self.context.dialect.insertions == Insertions::Members;
         let is_new = |key: &u32| !known.lines.contains(key) && !self.context.weak.is(*key);
-        let member = |line: usize| {
+        let member = |line: usize, gap: usize| {
+            let scope = known.scopes.as_ref()?[gap];
             let text = side.lines[line].trimmed();
             let name = member_name(text).filter(|name| !known.names.contains(name))?;
             let block = side.block(line);
             // What a function has for itself, another may have as well.
             let local = [b"const ".as_slice(), b"let ", b"var "].iter().any(|word| text.starts_with(word));
-            (block.is_none() || !local).then_some((block, name))
+            (block.is_none() || !local).then_some(Member { name, block, scope })
         };
         let put = |(k, op): (usize, &Op)| {
             let lines: Vec<usize> = op.side.clone().filter(|line| !side.lines[*line].is_blank()).collect();
             let keys: Vec<u32> = lines.iter().map(|line| side.keys[*line]).collect();
             let new = keys.iter().copied().filter(is_new).collect();
-            let members = lines.iter().filter(|_| has_members).filter_map(|line| member(*line)).collect();
+            let members = lines.iter().filter_map(|line| member(*line, op.base.start)).collect();
             PutIn { op: k, base: op.base.clone(), lines, keys, new, members }
         };
         ops.ops.iter().enumerate().filter(|(_, op)| puts(op)).map(put).filter(|put| !put.new.is_empty()).collect()
     }
 
-    /// Tells whether what the site put in would come twice with what the release put in at another place; `scopes` are the
-    /// base's.
-    fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>, scopes: &[Option<usize>]) -> Option<Twice> {
+    /// Tells whether what the site put in would come twice with what the release put in at another place.
+    fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>) -> Option<Twice> {
         let (first, second) = if release.base.end <= site.base.start { (release, site) } else { (site, release) };
         if first.base.end >= second.base.start {
             return None;
         }
         let near = self.base.lines[first.base.end..second.base.start].iter().all(Line::is_blank);
         // Members of one block stand in no order; those of another are others.
-        let together = scopes[site.base.start] == scopes[release.base.start];
-        let anywhere =
-            together && !site.members.is_empty() && site.members.iter().all(|(block, _)| block.is_none());
+        let free = |member: &Member<'_>| member.block.is_none() && release.members.contains(member);
+        let anywhere = !site.members.is_empty() && site.members.iter().all(free);
         let (part, whole) = (release.part_like(site), site.part_like(release));
         let at = Twice::At(release.lines[0]);
         match part {
             Some(lines) if near || anywhere => Some(Twice::Already(lines)),
             Some(_) if whole.is_some() && site.new.len() >= TELLING => Some(at),
             None if whole.is_some() && near => Some(at),
-            _ => (together && site.members.iter().any(|member| release.members.contains(member))).then_some(at),
+            _ => site.members.iter().any(|member| release.members.contains(member)).then_some(at),
         }
     }
 }

@@ -173,13 +173,9 @@ impl Walk<'_, '_> {
             let Piece { by_site, op, base, .. } = &pieces[k];
             Paired { by_site: *by_site, op: *op, base: base.clone(), edits: self.asked[question].edits.clone() }
         });
-        let known = |paired: &Paired| {
-            let same = |other: &Paired| {
-                (other.by_site, other.op, &other.base) == (paired.by_site, paired.op, &paired.base)
-            };
-            self.context.paired.iter().any(same)
-        };
-        found.filter(|paired| !known(paired)).collect()
+        let key = |paired: &Paired| (paired.by_site, paired.op, paired.base.clone());
+        let known: HashSet<_> = self.context.paired.iter().map(key).collect();
+        found.filter(|paired| !known.contains(&key(paired))).collect()
     }
 
     /// What the lines of base and side belong to.
