@@ -173,6 +173,7 @@ impl KeyedMerge {
                     span.clone().map(|s| text[s].to_vec()).unwrap_or_default()
                 };
                 decisions.push(TextDecision {
+                    with: Vec::new(),
                     reason,
                     base: base_lines.unwrap_or(0..0),
                     site: site_lines.unwrap_or(0..0),

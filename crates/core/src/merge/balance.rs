@@ -76,7 +76,7 @@ pub(crate) fn nests(text: &[u8]) -> bool {
 
 /// Tells of each bracket, tag and template block where it stands (in bytes), of which kind it is, and how many it opens
 /// (closes, where negative).
-fn each_bracket(text: &[u8], markup: bool, mut found: impl FnMut(usize, &[u8], i64)) {
+pub(crate) fn each_bracket(text: &[u8], markup: bool, mut found: impl FnMut(usize, &[u8], i64)) {
     let mut list = tokens(text);
     let mut end = 0;
     while let Some(token) = list.next() {

@@ -28,6 +28,7 @@
 mod align;
 mod balance;
 mod cascade;
+mod enclosed;
 mod gaps;
 mod hints;
 mod inline_style;
@@ -38,6 +39,7 @@ mod members;
 mod moves;
 mod ops;
 mod out;
+mod placed;
 mod recut;
 mod slots;
 mod space;
@@ -366,6 +368,8 @@ pub struct TextDecision {
     pub result: Range<usize>,
     /// The site edits (indices into [`TextMerge::edits`]) that hang on it.
     pub edits: Vec<usize>,
+    /// The site edits of the question that it goes with: what one opens the other closes.
+    pub with: Vec<usize>,
     /// The base's text.
     pub base_text: Vec<u8>,
     /// The site's text.

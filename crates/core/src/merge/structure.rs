@@ -12,8 +12,10 @@ use std::ops::Range;
 mod heads;
 
 use super::align::line_edits;
+use super::enclosed::out_of_brackets;
 use super::lines::MergedLines;
 use super::out::Source;
+use super::placed::Placed;
 use super::text::merge_checked;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
 use crate::diff::{Edit, kept_pairs};
@@ -28,9 +30,10 @@ pub(crate) fn merge_indented(
 ) -> MergedLines {
     let versions = [base, site, release];
     let by_level = merge_checked(base, site, release, dialect, options, &[]);
-    let astray = lines_astray(&by_level, versions);
+    let astray = |merged: &MergedLines| lines_out_of_place(merged, versions, dialect);
+    let of_level = astray(&by_level);
     let not_gone = deleted_but_there(&by_level, versions);
-    let sound = astray.is_empty() && not_gone.is_empty();
+    let sound = of_level.is_empty() && not_gone.is_empty();
     if sound && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
         return by_level;
     }
@@ -40,11 +43,12 @@ pub(crate) fn merge_indented(
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
         let blindly = merge_checked(base, site, release, &blind, options, &[]);
         let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
-        if fewer && lines_astray(&blindly, versions).is_empty() {
+        if fewer && astray(&blindly).is_empty() {
             return told_by_level(blindly, base, site);
         }
     }
-    if sound {
+    // What is asked about already cannot be asked about again.
+    if sound || by_level.edits.iter().all(|edit| edit.outcome == Outcome::Open) {
         return by_level;
     }
     let ask = |edits: &BTreeSet<usize>| {
@@ -54,25 +58,25 @@ pub(crate) fn merge_indented(
     // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
     if affordable {
         let mut asked = BTreeSet::new();
-        let mut doubted = &edits_beside(&by_level, &astray) | &not_gone;
+        let mut doubted = &edits_beside(&by_level, &of_level) | &not_gone;
         for _ in 0..ROUNDS {
             if doubted.is_subset(&asked) {
                 break;
             }
             asked.append(&mut doubted);
             let merged = ask(&asked);
-            let astray = lines_astray(&merged, versions);
-            if astray.is_empty() {
+            let still = astray(&merged);
+            if still.is_empty() {
                 return merged;
             }
-            doubted = edits_beside(&merged, &astray);
+            doubted = edits_beside(&merged, &still);
         }
     }
     ask(&(0..by_level.edits.len()).collect())
 }
 
 /// The site edits that stand in the result where some lines do, or nearest to them.
-fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
+pub(super) fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
     let distance = |k: &usize, line: usize| {
         let at = &merged.edits[*k].result;
         line.saturating_sub(at.end).max(at.start.saturating_sub(line))
@@ -112,33 +116,46 @@ const NEAR: usize = 200;
 /// One version's lines: which line opens the block that each stands in.
 struct Tree {
     parents: Vec<Option<usize>>,
+    /// Lines that end a block and stand at the level of none that is open.
+    ragged: HashSet<usize>,
     /// Tabs and spaces both indent.
     mixed: bool,
 }
 
 impl Tree {
-    /// Reads the blocks of some lines; those that are `left_out` stand in none and open none.
-    fn of(lines: &[Line<'_>], left_out: impl Fn(usize) -> bool) -> Self {
+    fn of(lines: &[Line<'_>]) -> Self {
         let mut parents = vec![None; lines.len()];
         let (mut tabs, mut spaces) = (false, false);
+        let mut ragged = HashSet::new();
         // The open blocks: how far their first lines are indented, and which those are.
         let mut open: Vec<(usize, usize)> = Vec::new();
-        for (at, line) in lines.iter().enumerate().filter(|(at, line)| !line.is_blank() && !left_out(*at)) {
+        for (at, line) in lines.iter().enumerate().filter(|(_, line)| !line.is_blank()) {
             let indent = line.indent();
             tabs |= indent.contains(&b'\t');
             spaces |= indent.starts_with(b"  ");
             let width: usize = indent.iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
+            let mut level = None;
             while open.last().is_some_and(|(outer, _)| *outer >= width) {
-                open.pop();
+                level = open.pop().map(|(level, _)| level);
+            }
+            if level.is_some_and(|level| level != width) {
+                ragged.insert(at);
             }
             parents[at] = open.last().map(|(_, parent)| *parent);
             open.push((width, at));
         }
-        Tree { parents, mixed: tabs && spaces }
+        Tree { parents, ragged, mixed: tabs && spaces }
     }
 
     fn of_text(text: &[u8]) -> Self {
-        Tree::of(&split_lines(text), |_| false)
+        Tree::of(&split_lines(text))
+    }
+
+    /// Which lines open a block.
+    fn opens(&self) -> Vec<bool> {
+        let mut opens = vec![false; self.parents.len()];
+        self.parents.iter().flatten().for_each(|line| opens[*line] = true);
+        opens
     }
 
     /// The blocks around a line, the innermost first. A last line that is empty and has no end is no line of the text,
@@ -149,31 +166,28 @@ impl Tree {
     }
 }
 
-/// A result as its blocks are looked at.
-struct Placed {
-    bytes: Vec<u8>,
-    /// Where its lines come from.
-    sources: Vec<Source>,
-    /// Its lines that are part of a question.
-    asked: Vec<bool>,
+/// The lines of a result that do not stand in the block, or the brackets, that they stood in.
+pub(crate) fn lines_out_of_place(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
+    let astray = lines_astray(merged, versions);
+    if astray.is_empty() { out_of_brackets(merged, versions, dialect) } else { astray }
 }
 
-/// The lines of a result that do not stand in the block that they stood in.
-pub(crate) fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
-    let mut asked = vec![false; split_lines(&merged.bytes).len()];
-    for decision in &merged.decisions {
-        asked.iter_mut().take(decision.result.end).skip(decision.result.start).for_each(|a| *a = true);
-    }
-    let placed = Placed { bytes: merged.bytes.clone(), sources: merged.sources.clone(), asked };
-    let astray = astray_in(&placed, versions);
+fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     let [base, _, release] = versions;
-    match (!astray.is_empty()).then(|| heads::put_back(&placed, versions)).flatten() {
-        Some((placed, site)) if astray_in(&placed, [base, &site, release]).is_empty() => Vec::new(),
-        _ => astray,
-    }
+    let of_answer = |placed: Placed| {
+        let astray = astray_in(&placed, versions);
+        match (!astray.is_empty()).then(|| heads::put_back(&placed, versions)).flatten() {
+            Some((placed, site)) if astray_in(&placed, [base, &site, release]).is_empty() => Vec::new(),
+            _ => astray.into_iter().map(|at| placed.lines[at]).collect(),
+        }
+    };
+    let mut astray: Vec<usize> = merged.answered().into_iter().flat_map(of_answer).collect();
+    astray.sort_unstable();
+    astray.dedup();
+    astray
 }
 
-fn astray_in(Placed { bytes, sources, asked }: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
+fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
     let lines = split_lines(bytes);
     // Of lines that were merged by words over several nothing is known.
     let unknown = |at: &usize| sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
@@ -181,7 +195,7 @@ fn astray_in(Placed { bytes, sources, asked }: &Placed, versions: [&[u8]; 3]) ->
     if !unknown.is_empty() {
         return unknown;
     }
-    let result = Tree::of(&lines, |at| asked[at]);
+    let result = Tree::of(&lines);
     let [base, site, release] = versions.map(Tree::of_text);
     if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
         return (0..lines.len()).collect();
@@ -217,8 +231,23 @@ fn astray_in(Placed { bytes, sources, asked }: &Placed, versions: [&[u8]; 3]) ->
         let behind = (line + 1..(line + 1 + NEAR).min(tree.parents.len())).find_map(along);
         before == Some(true) || behind == Some(true)
     };
+    // A line that opens no block wherever it stands.
+    let versions_open = [&base, &site, &release].map(Tree::opens);
+    let opens_none = |at: usize| {
+        let Source { base, site, release } = sources[at];
+        let opens =
+            |(opens, line): (&Vec<bool>, Option<usize>)| line.is_some_and(|line| opens.get(line) == Some(&true));
+        !versions_open.iter().zip([base, site, release]).any(opens)
+    };
     let at_home = |at: usize| {
         let source = sources[at];
+        let ragged = |tree: &Tree, line: Option<usize>| line.is_some_and(|line| tree.ragged.contains(&line));
+        if result.ragged.contains(&at) && !ragged(&site, source.site) && !ragged(&release, source.release) {
+            return false;
+        }
+        if result.parents[at].is_some_and(&opens_none) {
+            return false;
+        }
         let here: Vec<usize> = result.around(at).collect();
         let by_site = source.site.map(|k| around(&site, k, &of_site));
         let by_release = source.release.map(|k| around(&release, k, &of_release));
@@ -233,6 +262,10 @@ fn astray_in(Placed { bytes, sources, asked }: &Placed, versions: [&[u8]; 3]) ->
         let got = nearest(&here);
         match (by_site.as_deref().map(nearest), by_release.as_deref().map(nearest), by_base.as_deref().map(nearest))
         {
+            // Below a question it is where the answer puts it.
+            (Some(s), Some(r), Some(_)) if spots.iter().any(|spot| got.unwrap_or(0) <= *spot && *spot <= at) => {
+                got == s || got == r
+            }
             (Some(s), Some(r), Some(b)) => {
                 let moved_by_one = if s == b { Some(r) } else { Some(s).filter(|s| r == b || *s == r) };
                 moved_by_one == Some(got)
@@ -327,10 +360,11 @@ fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLin
         })
         .collect();
     for decision in &mut merged.decisions {
-        let mut edits: Vec<usize> = decision.edits.iter().flat_map(|e| homes[*e].clone()).collect();
-        edits.sort_unstable();
-        edits.dedup();
-        decision.edits = edits;
+        for known in [&mut decision.edits, &mut decision.with] {
+            *known = known.iter().flat_map(|e| homes[*e].clone()).collect();
+            known.sort_unstable();
+            known.dedup();
+        }
     }
     merged.edits = fates;
     merged

@@ -5,10 +5,11 @@ use std::ops::Range;
 
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance};
+use super::enclosed::{merge_enclosed, out_of_brackets};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, answers_close, merge_lines};
 use super::literal::merge_literally;
-use super::structure::{lines_astray, merge_indented};
+use super::structure::{lines_out_of_place, merge_indented};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
@@ -102,7 +103,7 @@ fn merge_bodies(
 ) -> MergedLines {
     let once = |base, site, release| match dialect.blanks {
         Blanks::IndentIsMeaning => merge_indented([base, site, release], dialect, options),
-        _ => merge_checked(base, site, release, dialect, options, &[]),
+        _ => merge_enclosed([base, site, release], dialect, options),
     };
     let merged = once(base, site, release);
     if options.trust != Trust::Strict {
@@ -143,7 +144,10 @@ fn second_opinion(
     let settled = merged.decisions.is_empty();
     let wanted = |literal: &MergedLines| !settled || !words(&merged.bytes).eq(words(&literal.bytes));
     let literal = merge_literally(versions, dialect, wanted)?;
-    let in_place = dialect.blanks != Blanks::IndentIsMeaning || lines_astray(&literal, versions).is_empty();
+    let in_place = match dialect.blanks {
+        Blanks::IndentIsMeaning => lines_out_of_place(&literal, versions, dialect).is_empty(),
+        _ => out_of_brackets(&literal, versions, dialect).is_empty(),
+    };
     in_place.then_some(MergedLines { space_lines: merged.space_lines, ..literal })
 }
 

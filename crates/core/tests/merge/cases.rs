@@ -257,6 +257,53 @@ fn what_closes_a_question_far_below_is_asked_about_with_it() {
 }
 
 #[test]
+fn what_comes_to_stand_in_other_brackets_is_asked_about() {
+    let site = "draw(\n  'svg',\n  path('d', {\n    \"own\": true,\n    fill: 'none',\n    d: 'm12.11 15.39-3.88 3.88a2.52 2.52 0 0 1-3.5 0 2.47 2.47 0 0 1 0-3.5l3.88-3.88a1 1',\n  })\n);\n";
+    let base = site.replace("    \"own\": true,\n", "");
+    let release = "draw(\n  'svg',\n  path('d', { fill: 'none', d: iconPath })\n);\n";
+    asks(&SCRIPT, [&base, site, release], Reason::Doubtful);
+    // The release wrote all lines otherwise, and lone braces stand everywhere.
+    let plain = "each(list, function(item) {\n    if (item.codes) {\n        item.codes = item.codes.map(function(code) {\n            return {\n                code: code || item\n            };\n        });\n    }\n});\n";
+    let own = plain.replace("        });\n", "        });\n        own(4);\n");
+    let formatted = "each(list, (item) => {\n  if (item.codes) {\n    item.codes = item.codes.map(code => {\n      return {\n        code: code || item\n      }\n    })\n  }\n})\n";
+    let merged = merge(&SCRIPT, plain, &own, formatted);
+    let result = formatted.replace("    })\n", "    })\n    own(4);\n");
+    assert!(!merged.decisions.is_empty() || text(&merged) == result, "{}", text(&merged));
+    // In brackets that the release put around the block, it is where it was.
+    let (plain, own) = ("run([\n  one,\n  two,\n]);\n", "run([\n  one,\n  own,\n  two,\n]);\n");
+    let wrapped = "run({\n  list: [\n    one,\n    two,\n  ],\n});\n";
+    gives(&SCRIPT, [plain, own, wrapped], "run({\n  list: [\n    one,\n    own,\n    two,\n  ],\n});\n");
+    // Behind a piece of code that the release left open, a page does not go on.
+    let page = "<main>\n</main>\n\n<?php do_action( 'after_form', $form ); ?>\n";
+    let added = format!("{page}<div class=\"own\"></div>\n");
+    let left_open = "<main>\n</main>\n\n<?php\ndo_action( 'after_form', $form );\n";
+    asks(&PAGE, [page, &added, left_open], Reason::Doubtful);
+    let code = |text: &str| format!("<?php\nrun();\n?>\n{text}");
+    asks(&SCRIPT, [&code(page), &code(&added), &code(left_open)], Reason::Doubtful);
+}
+
+#[test]
+fn what_is_left_without_its_block_is_asked_about() {
+    let base = "one = 1\n\n\nclass Mill:\n    name = 'mill'\n    title = 'Mill'\n";
+    let site = "one = 1\n# own\nown = 4\n";
+    let release = format!("{base}    gate = 'shut'\n");
+    asks(&TREE, [base, site, &release], Reason::Doubtful);
+    let base = "from mill import tide, Weir\n\nnames = [tide.__name__,\n         Weir.__name__]\n";
+    let site = base.replace("Weir._", "'own',\n         Weir._");
+    let release = "from mill import Weir, tide\n\nnames = ['tide', 'Weir']\n";
+    asks(&TREE, [base, &site, release], Reason::Doubtful);
+}
+
+#[test]
+fn what_the_release_put_into_a_wrapped_block_is_as_deep_as_the_block() {
+    let base = "one = 1\n\nclass Mill:\n    tide = 'low'\n\n\nclass Weir:\n    tide = 'high'\n\nlast = 2\n";
+    let site = "one = 1\n\nif own:\n  class Mill:\n      tide = 'low'\n\n\n  class Weir:\n      tide = 'high'\n\nlast = 2\n";
+    let release = base.replace("'low'\n", "'low'\n    gate = 'shut'\n");
+    let result = site.replace("'low'\n", "'low'\n      gate = 'shut'\n");
+    gives(&TREE, [base, site, &release], &result);
+}
+
+#[test]
 fn a_question_in_a_gap_leaves_the_rest_alone() {
     let base =
         "<p class=\"one\">first thing to say</p>\n<div>\n  <i>third thing there</i>\n  <i>third thing there</i>\n";

@@ -5,11 +5,9 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
 use super::{MergedLines, Walk, lines_of};
-use crate::merge::TextDecision;
 use crate::merge::align::Side;
 use crate::merge::balance::{balance, bracket_pairs, nests};
 use crate::merge::ops::{Link, OpKind};
-use crate::text::{joined, split_lines};
 
 /// An operation, or a part of a deletion, that is asked about for what it opens or closes.
 #[derive(Debug, Clone)]
@@ -119,21 +117,8 @@ pub(crate) fn answers_close(merged: &MergedLines, versions: [&Side<'_>; 3], mark
     let texts = versions.map(|side| lines_of(side, &(0..side.lines.len())));
     let counts = texts.each_ref().map(|text| balance(text, markup));
     let all_nest = texts.iter().all(|text| nests(text));
-    let lines = split_lines(&merged.bytes);
-    let sides: [fn(&TextDecision) -> &Vec<u8>; 2] = [|asked| &asked.site_text, |asked| &asked.release_text];
-    sides.into_iter().all(|of| {
-        let mut text = Vec::with_capacity(merged.bytes.len());
-        let mut at = 0;
-        for asked in &merged.decisions {
-            // An open spot at the end of a file may have nothing standing there.
-            let (from, to) = (asked.result.start.clamp(at, lines.len()), asked.result.end.clamp(at, lines.len()));
-            text.extend(joined(&lines[at..from]));
-            text.extend(of(asked));
-            at = to;
-        }
-        text.extend(joined(&lines[at..]));
-        balance(&text, markup).closes_like(&counts) && (!all_nest || nests(&text))
-    })
+    let closes = |text: &[u8]| balance(text, markup).closes_like(&counts) && (!all_nest || nests(text));
+    merged.answered().iter().all(|placed| closes(&placed.bytes))
 }
 
 impl Walk<'_, '_> {

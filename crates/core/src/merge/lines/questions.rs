@@ -115,7 +115,7 @@ impl Walk<'_, '_> {
             self.release_text(line + 1..release.end);
             return true;
         }
-        if let Some(spots) = self.narrowed(region, &release) {
+        if let Some(spots) = self.at_edges(region, &release).or_else(|| self.narrowed(region, &release)) {
             let mut at = release.start;
             for Spot { op, place, gone } in spots {
                 let op = self.site_op(op).clone();
@@ -154,6 +154,9 @@ impl Walk<'_, '_> {
         self.asked.push(Asked { base: region.base.start..end, ops, edits: edits.clone() });
         let asked = self.decisions.len();
         self.ask(region.reason, [region.base.start..end, site, release], edits);
+        if region.reason == Reason::Paired {
+            self.decisions[asked].with.clone_from(&region.with);
+        }
         let elsewhere = region.site.iter().find_map(|k| self.doubled.asked.get(k));
         if let (Reason::PutTwice, Some(line)) = (region.reason, elsewhere) {
             self.decisions[asked].hint = Some(format!("the release has it at line {}", line + 1));
@@ -265,6 +268,26 @@ impl Walk<'_, '_> {
             let content = self.forms.fitted(&self.site.lines[j], stood, release.indent());
             self.out.line(&content, LineEnd::None, Source::of_site(j));
         }
+    }
+
+    /// What the site put in at the edges of a stretch that the release rewrote is asked about alone, each beside the line
+    /// that both kept: either answer leaves what the release put here.
+    fn at_edges(&self, region: &Region, release: &Range<usize>) -> Option<Vec<Spot>> {
+        let spot = |op: &usize| {
+            let Op { kind, base, edit, .. } = self.site_op(*op);
+            let at = match base.start {
+                at if at == region.base.start => release.start,
+                at if at == region.base.end => release.end,
+                _ => return None,
+            };
+            let put_in = *kind == OpKind::Insert && !self.site_absorbed[*edit];
+            put_in.then_some(Spot { op: *op, place: at..at, gone: false })
+        };
+        let rewritten = region.reason == Reason::PlaceOpen && !region.base.is_empty() && !release.is_empty();
+        if !rewritten || self.context.options.trust == Trust::Strict || self.release_is_moved(release) {
+            return None;
+        }
+        region.site.iter().map(spot).collect()
     }
 
     /// Where in a long stretch that the release put here each of the site's few changes is asked about, when there
@@ -383,6 +406,7 @@ impl Walk<'_, '_> {
             release: release_mid,
             result: open,
             edits,
+            with: Vec::new(),
             base_text,
             site_text,
             release_text,

@@ -272,7 +272,9 @@ impl<'a> Walk<'a, '_> {
             decision.result = shifted(&decision.result);
             decision.base = decision.base.start + origin.0..decision.base.end + origin.0;
             decision.site = decision.site.start + origin.1..decision.site.end + origin.1;
-            decision.edits = decision.edits.iter().filter_map(|e| edits.get(*e).copied().flatten()).collect();
+            for known in [&mut decision.edits, &mut decision.with] {
+                *known = known.iter().filter_map(|e| edits.get(*e).copied().flatten()).collect();
+            }
             if by_release {
                 decision.release = decision.release.start + lines.start..decision.release.end + lines.start;
             }

@@ -31,7 +31,7 @@ pub(super) fn put_back(result: &Placed, [base, site, release]: [&[u8]; 3]) -> Op
     let heads = heads([base, site, release], &base_tree)?;
     let [base_lines, site_lines, release_lines] = [base, site, release].map(split_lines);
     let result_lines = split_lines(&result.bytes);
-    let tree = Tree::of(&result_lines, |at| result.asked[at]);
+    let tree = Tree::of(&result_lines);
 
     let opens = |tree: &Tree| -> HashSet<usize> { tree.parents.iter().flatten().copied().collect() };
     let (base_opens, release_opens) = (opens(&base_tree), opens(&release_tree));
@@ -66,18 +66,22 @@ pub(super) fn put_back(result: &Placed, [base, site, release]: [&[u8]; 3]) -> Op
     }
 
     let shifted = |line: usize| line + heads.iter().filter(|head| head.site <= line).count();
-    let mut placed = Placed { bytes: Vec::new(), sources: Vec::new(), asked: Vec::new() };
+    let mut placed =
+        Placed { bytes: Vec::new(), sources: Vec::new(), asked: Vec::new(), lines: Vec::new(), spots: Vec::new() };
     for (at, line) in result_lines.iter().enumerate() {
+        placed.spots.extend(result.spots.iter().filter(|spot| **spot == at).map(|_| placed.lines.len()));
         for head in places.get(&at).into_iter().flatten() {
             placed.bytes.extend([release_lines[head.release].content, b"\n"].concat());
             let own = heads.iter().take_while(|other| other.base < head.base).count() + head.site;
             placed.sources.push(Source { base: Some(head.base), site: Some(own), release: Some(head.release) });
             placed.asked.push(false);
+            placed.lines.push(result.lines[at]);
         }
         placed.bytes.extend([line.content, b"\n"].concat());
         let source = result.sources[at];
         placed.sources.push(Source { site: source.site.map(shifted), ..source });
         placed.asked.push(result.asked[at]);
+        placed.lines.push(result.lines[at]);
     }
     let mut with_heads = Vec::new();
     for (at, line) in site_lines.iter().enumerate() {

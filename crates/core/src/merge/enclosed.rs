@@ -1,0 +1,190 @@
+//! In which bracket a line stands: a member of an object is none of a call, and a statement is none of a list.
+//!
+//! What a side put in stands in the result in a bracket of the kind that it stood in, or in one that the other side put
+//! around it. Where that is not so, the text may close all that it opens and say nothing that its language knows.
+
+use std::collections::HashMap;
+
+use super::balance::{each_bracket, nests};
+use super::lines::MergedLines;
+use super::out::Source;
+use super::placed::Placed;
+use super::structure::edits_beside;
+use super::text::merge_checked;
+use super::{Dialect, MergeOptions, Reason, Trust};
+use crate::text::split_lines;
+
+/// Lines before and behind that are looked at for a line's neighbours in its block.
+const NEAR: usize = 200;
+/// How often more edits are asked about before the rest is let be.
+const ROUNDS: usize = 4;
+
+/// A bracket that is open where a line begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Opener {
+    kind: u8,
+    line: usize,
+}
+
+/// Merges three versions of a text in which brackets hold blocks together; the edits beside lines that come to stand in
+/// brackets of another kind are questions.
+pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &MergeOptions) -> MergedLines {
+    let [base, site, release] = versions;
+    let mut merged = merge_checked(base, site, release, dialect, options, &[]);
+    if options.trust == Trust::Strict {
+        return merged;
+    }
+    let mut asked: Vec<(usize, Reason)> = Vec::new();
+    let mut astray = out_of_brackets(&merged, versions, dialect);
+    for _ in 0..ROUNDS {
+        let more = edits_beside(&merged, &astray);
+        if more.is_empty() {
+            break;
+        }
+        asked.extend(more.into_iter().map(|edit| (edit, Reason::Doubtful)));
+        let with_more = merge_checked(base, site, release, dialect, options, &asked);
+        let still = out_of_brackets(&with_more, versions, dialect);
+        // Questions that mend nothing are none.
+        if still.len() >= astray.len() {
+            break;
+        }
+        (merged, astray) = (with_more, still);
+    }
+    merged
+}
+
+/// The lines of a result that do not stand, whichever side is taken in its questions, in the brackets that they stood in,
+/// or not in the remark, script or piece of code within markup. None where that cannot be told.
+pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
+    let in_brackets = !dialect.markup && versions.into_iter().all(nests);
+    let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
+    let in_islands = (dialect.markup || of_code()) && versions.into_iter().all(in_turn);
+    let mut astray = Vec::new();
+    for placed in merged.answered() {
+        if in_brackets && nests(&placed.bytes) {
+            astray.extend(out_of(innermost, &placed, versions, true));
+        }
+        if in_islands {
+            astray.extend(out_of(islands, &placed, versions, false));
+        }
+    }
+    astray.sort_unstable();
+    astray.dedup();
+    astray
+}
+
+/// The lines that one side alone has and that are in something else than they were in there: in brackets of another kind,
+/// or, with `wraps`, in another block that both sides have. With `wraps` they may be in what the other side put around
+/// them, or where it moved their neighbours.
+fn out_of(
+    around: fn(&[u8]) -> Vec<Option<Opener>>,
+    placed: &Placed,
+    [_, site, release]: [&[u8]; 3],
+    wraps: bool,
+) -> Vec<usize> {
+    let sides = [around(site), around(release)];
+    let in_result = around(&placed.bytes);
+    let lines = split_lines(&placed.bytes);
+    let line_of: [fn(&Source) -> Option<usize>; 2] = [|source| source.site, |source| source.release];
+    // Where the lines of each side stand in the result.
+    let homes = line_of.map(|line| -> HashMap<usize, usize> {
+        placed.sources.iter().enumerate().filter_map(|(at, source)| Some((line(source)?, at))).collect()
+    });
+    let source = |at: usize| placed.sources.get(at).copied().unwrap_or_default();
+    let at_home = |at: &usize| {
+        let (side, line) = match source(*at) {
+            Source { site: Some(line), release: None, .. } => (0, line),
+            Source { site: None, release: Some(line), .. } => (1, line),
+            _ => return true,
+        };
+        let of = |list: &[Option<Opener>], line: usize| list.get(line).copied().flatten();
+        let (own, here) = (of(&sides[side], line), of(&in_result, *at));
+        let is_others = |opener: Opener| line_of[side](&source(opener.line)).is_none();
+        if wraps && here.is_some_and(is_others) {
+            return true;
+        }
+        let (Some(own), Some(here)) = (own, here) else { return own.is_none() && here.is_none() };
+        if own.kind != here.kind || !wraps {
+            return own.kind == here.kind;
+        }
+        let moved_along = |line: usize| {
+            let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
+            let same_block = of(&sides[side], line).is_some_and(|o| o.line == own.line);
+            same_block.then(|| of(&in_result, at).is_some_and(|o| o.line == here.line))
+        };
+        let is_same = homes[side].get(&own.line).is_none_or(|at| *at == here.line);
+        is_same
+            || (line.saturating_sub(NEAR)..line).rev().find_map(moved_along) == Some(true)
+            || (line + 1..line + NEAR).find_map(moved_along) == Some(true)
+    };
+    let known = 0..lines.len().min(placed.asked.len());
+    let astray = known.filter(|at| !placed.asked[*at] && !lines[*at].is_blank() && !at_home(at));
+    astray.map(|at| placed.lines[at]).collect()
+}
+
+/// The innermost bracket that is open at each line of a text, behind the closing ones that it begins with.
+fn innermost(text: &[u8]) -> Vec<Option<Opener>> {
+    let mut brackets = Vec::new();
+    each_bracket(text, false, |at, kind, n| brackets.push((at, kind[0], n)));
+    let mut brackets = brackets.into_iter().peekable();
+    let mut open: Vec<Opener> = Vec::new();
+    let mut take = |until: usize, line: usize, open: &mut Vec<Opener>| {
+        while let Some((_, kind, n)) = brackets.next_if(|(at, ..)| *at < until) {
+            for _ in 0..n.unsigned_abs() {
+                if n > 0 { open.push(Opener { kind, line }) } else { _ = open.pop() }
+            }
+        }
+    };
+    let mut from = 0;
+    let mut found = Vec::new();
+    for (at, line) in split_lines(text).iter().enumerate() {
+        let closers = line.content.iter().take_while(|b| b" \t})]".contains(b)).count();
+        take(from + closers, at, &mut open);
+        found.push(open.last().copied());
+        from += line.content.len() + line.end.bytes().len();
+        take(from, at, &mut open);
+    }
+    found
+}
+
+/// What is written in another language than the markup around it, by how it begins and ends.
+const ISLANDS: [(&[u8], &[u8]); 8] = [
+    (b"<!--", b"-->"),
+    (b"<?", b"?>"),
+    (b"<%", b"%>"),
+    (b"{#", b"#}"),
+    (b"{%", b"%}"),
+    (b"{{", b"}}"),
+    (b"<script", b"</script"),
+    (b"<style", b"</style"),
+];
+
+/// Tells whether pieces of code begin and end in turn.
+fn in_turn(text: &[u8]) -> bool {
+    let marks = text.windows(2).filter(|two| matches!(*two, [b'<', b'?'] | [b'?', b'>']));
+    marks.enumerate().all(|(k, mark)| (mark[0] == b'<') == (k % 2 == 0))
+}
+
+/// The island that each line of a markup text begins in.
+fn islands(text: &[u8]) -> Vec<Option<Opener>> {
+    let mut open: Option<(usize, usize)> = None;
+    let mut found = Vec::new();
+    for (line, content) in split_lines(text).iter().map(|line| line.content).enumerate() {
+        let kind = |k: usize| u8::try_from(k).unwrap_or(u8::MAX);
+        found.push(open.map(|(k, line)| Opener { kind: kind(k), line }));
+        let mut at = 0;
+        while let Some(rest) = content.get(at..).filter(|rest| !rest.is_empty()) {
+            match open {
+                Some((k, _)) if rest.starts_with(ISLANDS[k].1) => {
+                    (open, at) = (None, at + ISLANDS[k].1.len());
+                }
+                None => match ISLANDS.iter().position(|(opens, _)| rest.starts_with(opens)) {
+                    Some(k) => (open, at) = (Some((k, line)), at + ISLANDS[k].0.len()),
+                    None => at += 1,
+                },
+                Some(_) => at += 1,
+            }
+        }
+    }
+    found
+}
