@@ -1,11 +1,11 @@
 //! `daxle settle`: answers to what a carry left open.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::io::IsTerminal;
 
 use daxle_core::carry::account::{Answer, Decision, State, Take};
 use daxle_core::carry::settle::memory::key;
-use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side};
+use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side, put_after};
 use daxle_core::theme::ReadError;
 use daxle_files::Trouble;
 use globset::{GlobBuilder, GlobMatcher};
@@ -57,7 +57,7 @@ pub(crate) fn run(args: &SettleArgs, global: &Global, console: &Console) -> Resu
             console.say(if args.reopen { "none of these has an answer" } else { "none of these is open" });
         }
     }
-    let refused = settler.all(&wanted)?;
+    let Given { answered, refused } = settler.all(&wanted)?;
     if let ([(_, why)], [_]) = (&refused[..], &wanted[..]) {
         return Err(Trouble::new(why.to_string()).hint("the file is as it was").into());
     }
@@ -68,12 +68,19 @@ pub(crate) fn run(args: &SettleArgs, global: &Global, console: &Console) -> Resu
     let shown = |d: &&Decision| (args.all || d.state == State::Open) && (!args.list || chosen.has(d));
     if global.format == Format::Json {
         let list: Vec<&Decision> = account.decisions.iter().filter(shown).collect();
-        console.json(&wire::Decisions::new(account.totals, list, wanted.len() - refused.len()))?;
+        console.json(&wire::Decisions::new(account.totals, list, answered))?;
     } else {
-        let done = wanted.len() - refused.len();
-        console.result(&show::settle::text(account, shown, done, args.reopen))?;
+        console.result(&show::settle::text(account, shown, answered, args.reopen))?;
     }
     Ok(Ended::open_if(account.totals.open > 0))
+}
+
+/// What became of answers.
+pub(crate) struct Given {
+    /// How many decisions were settled, or opened again.
+    pub(crate) answered: usize,
+    /// The answers that were refused.
+    pub(crate) refused: Vec<(String, Refused)>,
 }
 
 /// Gives answers: into the result, the account and the memory.
@@ -84,11 +91,11 @@ pub(crate) struct Settler<'a> {
 }
 
 impl Settler<'_> {
-    /// Gives answers, or takes them back where there is none; returns those that were refused. Everything is written
-    /// at the end, each file in one step.
-    pub(crate) fn all(&mut self, wanted: &[(String, Option<Answer>)]) -> Result<Vec<(String, Refused)>, Failure> {
+    /// Gives answers, or takes them back where there is none, to the named decisions and those that go with them.
+    /// Everything is written at the end, each file in one step.
+    pub(crate) fn all(&mut self, wanted: &[(String, Option<Answer>)]) -> Result<Given, Failure> {
         let mut pending: Puts = Puts::new();
-        let mut refused = Vec::new();
+        let (mut refused, mut answered) = (Vec::new(), BTreeSet::new());
         let mut account = self.carried.account.clone();
         for (id, answer) in wanted {
             let carried = &self.carried;
@@ -101,30 +108,41 @@ impl Settler<'_> {
                 }
             };
             let settling = Settling { read: &read, stamp: self.config.layout.stamp.as_deref() };
-            let decision = account.decisions.iter().find(|d| d.id == *id).cloned();
+            // It may have been given already, with one that the decision goes with.
+            let take = |answer: &Option<Answer>| answer.as_ref().map(|a| a.take);
+            let is_it = |d: &&Decision| d.id == *id && take(&d.answer) == take(answer);
+            if answered.contains(id) && account.decisions.iter().any(|d| is_it(&d)) {
+                continue;
+            }
+            let before: Vec<State> = account.decisions.iter().map(|d| d.state).collect();
             let puts = match answer {
                 Some(answer) => settling.settle(&mut account, id, answer.clone()),
                 None => settling.reopen(&mut account, id),
             };
-            match (puts, decision) {
-                (Ok(puts), Some(decision)) => {
-                    pending.retain(|(path, _)| !puts.iter().any(|(p, _)| p == path));
-                    pending.extend(puts);
-                    match answer {
-                        Some(answer) => self.answers.memory.remember(&decision, answer),
-                        None => _ = self.answers.memory.forget(&decision),
-                    }
+            match puts {
+                Ok(puts) => put_after(&mut pending, puts),
+                Err(why) => {
+                    refused.push((id.clone(), why));
+                    continue;
                 }
-                (Ok(_), None) => {}
-                (Err(why), _) => refused.push((id.clone(), why)),
+            }
+            for (decision, before) in account.decisions.iter().zip(before) {
+                if decision.id != *id && decision.state == before {
+                    continue;
+                }
+                answered.insert(decision.id.clone());
+                match answer {
+                    Some(answer) => self.answers.memory.remember(decision, answer),
+                    None => _ = self.answers.memory.forget(decision),
+                }
             }
         }
-        if wanted.len() > refused.len() {
+        if !answered.is_empty() {
             self.carried.account = account;
             self.carried.put(&pending)?;
             self.answers.save()?;
         }
-        Ok(refused)
+        Ok(Given { answered: answered.len(), refused })
     }
 }
 

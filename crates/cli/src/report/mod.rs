@@ -244,6 +244,9 @@ impl Page<'_> {
         if let Some(suggestion) = &decision.suggestion {
             put!(self, "<p>{}</p>", escaped(suggestion));
         }
+        if let Some(with) = decision.with.as_deref().map(escaped) {
+            put!(self, "<p>It goes with <a href=\"#d-{with}\">{with}</a>: a side taken there is taken here.</p>");
+        }
         let release = format!("New release {}", self.account.themes.release.version.as_deref().unwrap_or(""));
         self.out += &three_columns([
             ("This site", &decision.site),

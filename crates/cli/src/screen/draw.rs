@@ -163,6 +163,7 @@ fn about_lines(model: &Model, account: &Account) -> Paragraph<'static> {
             let line = decision.result.map(|l| format!(":{}", l.line)).unwrap_or_default();
             words.push(format!("{}{line}  {}", harmless(&decision.path), decision.reason.words()));
             words.extend(decision.suggestion.as_deref().map(harmless));
+            words.extend(decision.with.as_ref().map(|id| format!("goes with {id}: a side is taken in both")));
             let notes = account.changes.iter().filter(|c| c.decision.as_ref() == Some(&decision.id));
             words.extend(notes.filter_map(|c| c.note.as_ref()).map(|n| format!("note: {}", harmless(n))));
         }
@@ -353,7 +354,7 @@ mod tests {
         let action = key(&mut model, &account, 'r');
         assert_eq!(action, Action::Answer("d2".into(), Answer::take(Take::Release)));
         account.decisions[1].state = State::Settled;
-        model.answered("d2", Some(&Answer::take(Take::Release)), &account);
+        model.answered("d2", Some(&Answer::take(Take::Release)), 0, &account);
         assert_eq!(model.at, 2, "on to the next");
         assert_eq!(key(&mut model, &account, 'u'), Action::Reopen("d2".into()));
         assert_eq!(key(&mut model, &account, 'e'), Action::Edit("d3".into()));

@@ -54,10 +54,10 @@ fn show(settler: &mut Settler<'_>, terminal: &mut DefaultTerminal) -> Result<(),
 }
 
 fn give(settler: &mut Settler<'_>, model: &mut Model, id: &str, answer: Option<Answer>) -> Result<(), Failure> {
-    let refused = settler.all(&[(id.to_string(), answer.clone())])?;
-    match refused.first() {
+    let given = settler.all(&[(id.to_string(), answer.clone())])?;
+    match given.refused.first() {
         Some((_, why)) => model.say(why.to_string()),
-        None => model.answered(id, answer.as_ref(), &settler.carried.account),
+        None => model.answered(id, answer.as_ref(), given.answered - 1, &settler.carried.account),
     }
     Ok(())
 }

@@ -102,17 +102,18 @@ impl Model {
         self.message = Some(message.into());
     }
 
-    /// An answer was taken: on to the next open decision.
-    pub(crate) fn answered(&mut self, id: &str, answer: Option<&Answer>, account: &Account) {
+    /// An answer was taken, and by so many that go with the decision: on to the next open decision.
+    pub(crate) fn answered(&mut self, id: &str, answer: Option<&Answer>, with: usize, account: &Account) {
+        let with = if with > 0 { format!(", and {with} with it") } else { String::new() };
         match answer {
             Some(answer) => {
                 self.given.push(id.to_string());
-                self.message = Some(format!("{id}: {}", crate::show::answer_words(answer)));
+                self.message = Some(format!("{id}{with}: {}", crate::show::answer_words(answer)));
                 self.next_open(account);
             }
             None => {
                 self.given.retain(|given| given != id);
-                self.message = Some(format!("{id} is open again"));
+                self.message = Some(format!("{id}{with}: open again"));
                 self.go(account.decisions.iter().position(|d| d.id == id).unwrap_or(self.at));
             }
         }

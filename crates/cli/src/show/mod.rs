@@ -214,6 +214,9 @@ fn decision_entry(number: usize, decision: &Decision) -> String {
     if let Some(suggestion) = &decision.suggestion {
         let _ = writeln!(out, "     {f}{}{f:#}", harmless(suggestion));
     }
+    if let (Some(with), State::Open) = (&decision.with, decision.state) {
+        let _ = writeln!(out, "     {f}goes with {with}: a side taken there is taken here{f:#}");
+    }
     for (side, blob) in sides(decision) {
         for (n, line) in glimpse(blob).into_iter().enumerate() {
             let name = if n == 0 { side } else { "" };

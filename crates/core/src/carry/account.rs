@@ -438,6 +438,9 @@ pub struct Decision {
     pub release: Blob,
     /// The site changes that hang on it.
     pub changes: Vec<ChangeId>,
+    /// The decision of the same file that it goes with, by its id: a side that is taken there is taken here, too.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub with: Option<String>,
     /// What a practitioner would most likely do, where one answer suggests itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub suggestion: Option<String>,

@@ -13,7 +13,7 @@ use super::valid::well_formed;
 use super::words::{completed, own_language};
 use crate::changes::{Change, ChangeId, FileChange, What};
 use crate::formats::{is_by_key, is_settings, merge_file};
-use crate::merge::{Leave, MergeOptions, Outcome, Reason, SettingsRules, Step, TextMerge, Trust};
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, SettingsRules, Step, TextDecision, TextMerge, Trust};
 use crate::text::split_lines;
 use crate::theme::{
     Digest, Entry, Kind, ReadError, SettingsLayout, Stamp, Tree, Version, dialect_of, find_stamp, own_card,
@@ -715,6 +715,12 @@ impl<'a> Work<'a> {
             }
             result.decisions.push(decision);
         }
+        let ids: Vec<String> = result.decisions.iter().map(|d| d.id.clone()).collect();
+        for (k, open) in merge.decisions.iter().enumerate() {
+            let is_with = |other: &TextDecision| other.edits.iter().any(|edit| open.with.contains(edit));
+            let found = merge.decisions.iter().position(|other| !std::ptr::eq(other, open) && is_with(other));
+            result.decisions[k].with = found.map(|other| ids[other].clone());
+        }
         result.record = Some(self.record(Source::Merged, Some(Digest::of(&merge.bytes))));
         result.content = Some(Content::Merged(merge.bytes, self.triple.release));
         Ok(result)
@@ -749,6 +755,7 @@ pub(crate) fn decision(
         site,
         release,
         changes: changes.collect(),
+        with: None,
         suggestion: None,
         answer: None,
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use daxle_core::carry::account::{Account, Answer, State, Take};
 use daxle_core::carry::settle::memory::Memory;
-use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side};
+use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side, foretell};
 use daxle_core::carry::{CarryOptions, Evidence, verify};
 use daxle_core::merge::{Leave, Outcome};
 use daxle_core::theme::{MemoryTree, ReadError, Tree};
@@ -109,6 +109,35 @@ fn each_answer_puts_its_side_in() {
         desk.settle(&ids[1], &Answer::take(Take::Site)).unwrap();
         assert!(desk.text("a.css").ends_with("b {\n  left: 1px;\n}\n"));
         desk.proved();
+    }
+}
+
+#[test]
+fn a_side_is_taken_in_all_that_goes_together() {
+    let rules = (0..12).fold(String::new(), |text, k| format!("{text}  .tide-{k} {{\n    top: {k}px;\n  }}\n"));
+    let block = |opens: &str, closes: &str| format!("{opens} {{\n{rules}{closes}\n\n.foot {{\n  top: 0;\n}}\n");
+    let (base, site) = (block(".panel.left", "}"), block(".panel.own", "}"));
+    let release = block("@layer wide {\n.board > .start", "}\n}");
+    for (first, take, wanted) in [(0, Take::Site, &site), (1, Take::Release, &release)] {
+        let mut desk = one("a.css", [&base, &site, &release]);
+        let (ids, before) = (desk.ids(), desk.text("a.css"));
+        assert_eq!(desk.account.decisions[1].with.as_ref(), Some(&ids[0]));
+        desk.settle(&ids[first], &Answer::take(take)).unwrap();
+        assert_eq!(desk.text("a.css"), *wanted);
+        desk.proved();
+        // A lone brace has no answer of its own that could be remembered.
+        let mut memory = Memory::default();
+        desk.account.decisions.iter().for_each(|d| memory.remember(d, d.answer.as_ref().unwrap()));
+        let mut forecast = one("a.css", [&base, &site, &release]).account;
+        foretell(&mut forecast, &memory);
+        assert_eq!((memory.iter().count(), forecast.totals.open), (1, 0));
+        desk.with(|settling, account| settling.reopen(account, &ids[first])).unwrap();
+        assert_eq!(desk.text("a.css"), before);
+        // What somebody wrote says nothing of the other end, and an answer that is there stays.
+        desk.settle(&ids[1], &Answer::text("}\n")).unwrap();
+        assert_eq!(desk.account.decisions[0].state, State::Open);
+        desk.settle(&ids[0], &Answer::take(take)).unwrap();
+        assert_eq!(desk.account.decisions[1].answer.as_ref().unwrap().take, Take::Text);
     }
 }
 

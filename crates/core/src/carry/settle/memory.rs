@@ -87,14 +87,21 @@ impl Memory {
         self.answers.is_empty()
     }
 
-    /// Returns the answer that was once given to the same three contents.
+    /// Returns the answer that was once given to the same three contents. A decision that goes with another gets that
+    /// one's: a lone brace is everywhere.
     pub fn recall(&self, decision: &Decision) -> Option<Answer> {
+        if decision.with.is_some() {
+            return None;
+        }
         let found = self.answers.get(&key(decision))?;
         Some(Answer { text: found.text.clone(), remembered: true, ..Answer::take(found.take) })
     }
 
-    /// Remembers an answer.
+    /// Remembers an answer, but for a decision that goes with another.
     pub fn remember(&mut self, decision: &Decision, answer: &Answer) {
+        if decision.with.is_some() {
+            return;
+        }
         let about = format!("{}: {}", decision.path, decision.reason.words());
         let remembered = Remembered { take: answer.take, text: answer.text.clone(), about };
         self.answers.insert(key(decision), remembered);

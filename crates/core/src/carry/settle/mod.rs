@@ -77,7 +77,8 @@ pub struct Settling<'a> {
 pub type Puts = Vec<(String, Put)>;
 
 impl Settling<'_> {
-    /// Answers a decision. An answer that it had is taken back first.
+    /// Answers a decision. An answer that it had is taken back first. Open ones that go with it get the same answer,
+    /// if that is no text.
     ///
     /// # Errors
     ///
@@ -88,16 +89,26 @@ impl Settling<'_> {
         let k = position(&work, id)?;
         let mut puts = Puts::new();
         if work.decisions[k].state == State::Settled {
-            puts = self.open_again(&mut work, k)?;
+            puts = self.open_again(&mut work, k, &puts)?;
         }
-        let more = self.answer(&mut work, k, answer, &puts)?;
-        puts.retain(|(path, _)| !more.iter().any(|(p, _)| p == path));
-        puts.extend(more);
+        let more = self.answer(&mut work, k, answer.clone(), &puts)?;
+        put_after(&mut puts, more);
+        for other in together(&work, k) {
+            if answer.take == Take::Text || work.decisions[other].state != State::Open {
+                continue;
+            }
+            // One that this answer does not fit stays open.
+            let mut further = work.clone();
+            if let Ok(more) = self.answer(&mut further, other, answer.clone(), &puts) {
+                work = further;
+                put_after(&mut puts, more);
+            }
+        }
         *account = work;
         Ok(puts)
     }
 
-    /// Takes an answer back: the spot is open again, as it was.
+    /// Takes an answer back, and the same answer to those that go with it: the spots are open again, as they were.
     ///
     /// # Errors
     ///
@@ -108,7 +119,20 @@ impl Settling<'_> {
         if work.decisions[k].state != State::Settled {
             return Err(unfit(&work.decisions[k].path, "the decision has no answer to take back"));
         }
-        let puts = self.open_again(&mut work, k)?;
+        let taken = |account: &Account, k: usize| account.decisions[k].answer.as_ref().map(|a| a.take);
+        let answer = taken(&work, k).filter(|take| *take != Take::Text);
+        let mut puts = self.open_again(&mut work, k, &Puts::new())?;
+        for other in together(&work, k) {
+            if answer.is_none() || taken(&work, other) != answer {
+                continue;
+            }
+            // One that was edited since stays settled.
+            let mut further = work.clone();
+            if let Ok(more) = self.open_again(&mut further, other, &puts) {
+                work = further;
+                put_after(&mut puts, more);
+            }
+        }
         *account = work;
         Ok(puts)
     }
@@ -287,10 +311,10 @@ impl Settling<'_> {
     }
 
     /// Opens a settled spot again.
-    fn open_again(&self, account: &mut Account, k: usize) -> Result<Puts, Refused> {
+    fn open_again(&self, account: &mut Account, k: usize, before: &Puts) -> Result<Puts, Refused> {
         let decision = account.decisions[k].clone();
         let path = decision.path.clone();
-        let before = decision.answer.as_ref().and_then(|a| a.before.clone()).and_then(|b| b.bytes());
+        let stood = decision.answer.as_ref().and_then(|a| a.before.clone()).and_then(|b| b.bytes());
         let reopen = |account: &mut Account| {
             account.decisions[k].state = State::Open;
             account.decisions[k].answer = None;
@@ -305,7 +329,7 @@ impl Settling<'_> {
             return self.renamed(account, &path, &name);
         }
         let Some(at) = decision.result else {
-            let (put, from) = match (decision.stands, before) {
+            let (put, from) = match (decision.stands, stood) {
                 (Stands::Markers, Some(bytes)) => (Put::Bytes(bytes), Source::Merged),
                 (Stands::Release, _) => (self.side(account, &path, Side::Release)?, Source::Release),
                 _ => (self.side(account, &path, Side::Site)?, Source::Site),
@@ -315,17 +339,17 @@ impl Settling<'_> {
             self.noted(account, &path, &put, from)?;
             return Ok(vec![(path, put)]);
         };
-        let current = self.current(&path, &Puts::new())?;
+        let current = self.current(&path, before)?;
         let (text, encoding) = decode(&path, &current)?;
-        let new = match (decision.stands, before) {
-            (_, Some(before)) => {
+        let new = match (decision.stands, stood) {
+            (_, Some(stood)) => {
                 let lines = split_lines(&text);
                 let at = at.range();
                 let answer = decision.answer.as_ref().map(|a| content(&decision, a)).transpose()?;
                 if at.end > lines.len() || !answer.is_some_and(|a| same_lines(&lines[at.clone()], &a)) {
                     return Err(unfit(&path, "the spot was edited since: edit it there"));
                 }
-                let (new, count) = spliced(&lines, &at, &before);
+                let (new, count) = spliced(&lines, &at, &stood);
                 shift(account, &path, &at, count);
                 account.decisions[k].result = Some(Lines { line: at.start + 1, count });
                 new
@@ -349,6 +373,30 @@ impl Settling<'_> {
 
 fn position(account: &Account, id: &str) -> Result<usize, Refused> {
     account.decisions.iter().position(|d| d.id == id).ok_or_else(|| Refused::Unknown(id.to_string()))
+}
+
+/// The decisions that a decision goes with, and those that go with it, whatever the number of steps.
+pub fn together(account: &Account, k: usize) -> Vec<usize> {
+    let decisions = &account.decisions;
+    let mut found = vec![k];
+    let mut at = 0;
+    while let Some(this) = found.get(at).map(|k| &decisions[*k]) {
+        at += 1;
+        let goes_with = |a: &Decision, b: &Decision| a.with.as_ref() == Some(&b.id);
+        let beside = (0..decisions.len()).filter(|other| {
+            let other = &decisions[*other];
+            other.path == this.path && (goes_with(other, this) || goes_with(this, other))
+        });
+        let more: Vec<usize> = beside.filter(|other| !found.contains(other)).collect();
+        found.extend(more);
+    }
+    found.split_off(1)
+}
+
+/// Adds what is to be put after what was to be put before.
+pub fn put_after(puts: &mut Puts, more: Puts) {
+    puts.retain(|(path, _)| !more.iter().any(|(p, _)| p == path));
+    puts.extend(more);
 }
 
 fn unfit(path: &str, why: &'static str) -> Refused {
@@ -398,6 +446,12 @@ pub fn foretell(account: &mut Account, memory: &memory::Memory) {
         if account.decisions[k].state == State::Open
             && let Some(answer) = memory.recall(&account.decisions[k])
         {
+            let others = if answer.take == Take::Text { Vec::new() } else { together(account, k) };
+            for other in others {
+                if account.decisions[other].state == State::Open {
+                    record(account, other, answer.clone());
+                }
+            }
             record(account, k, answer);
         }
     }
