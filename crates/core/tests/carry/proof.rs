@@ -323,3 +323,17 @@ fn a_change_below_its_own_line_is_not_misplaced_whatever_its_twins_stand_among()
     let found = check(&base, &site, &release, out, "widgets.py", str::to_string);
     assert!(found.is_empty(), "{found:?}");
 }
+
+#[test]
+fn a_line_that_the_release_took_out_of_a_moved_block_is_not_missing() {
+    let head = "$mill-top: 1px;\n$mill-left: 2px;\n\n";
+    let tabs = "$tabs-border: $grey;\n$tabs-hover: $grey;\n$tabs-active: $dark;\n$tabs-link: $grey;\n\n";
+    let rest = "$sluice-top: 1px;\n$sluice-left: 2px;\n$sluice-right: 3px;\n\n$foot-top: 4px;\n";
+    let of = |parts: &[&str]| theme(&[("own.scss", &parts.concat())]);
+    let (base, site) = (of(&[head, rest, tabs]), of(&[head, tabs, rest]));
+    let fewer = tabs.replace("$tabs-active: $dark;\n", "");
+    let out = run(&base, &site, &of(&[head, rest, &fewer]), CarryOptions::default());
+    assert_eq!(out.files["own.scss"], [head, &fewer, rest].concat());
+    let found = check(&base, &site, &of(&[head, rest, &fewer]), out, "own.scss", str::to_string);
+    assert!(found.is_empty(), "{found:?}");
+}

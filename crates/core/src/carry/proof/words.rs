@@ -8,7 +8,7 @@ use crate::carry::account::{Blob, ChangeRecord, Decision, FileRecord, State};
 use crate::carry::markers::{Block, blocks};
 use crate::changes::What;
 use crate::merge::{Outcome, Step};
-use crate::text::token::{TokenKind, tokens};
+use crate::text::token::{Token, TokenKind, tokens};
 use crate::text::{Line, joined, split_lines};
 
 /// Lines of the site, and the base's that stand for them.
@@ -106,7 +106,7 @@ impl Proof {
         let wanted = |c: &&ChangeRecord| here(c) && !answered(c);
         let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(wanted).cloned().collect();
         for change in &looked_up {
-            self.look_up(file, change, &site_lines, &plain_lines, &counts);
+            self.look_up(file, change, [&base_lines, &site_lines, &plain_lines], &counts);
         }
         let bracket = |text: &[u8]| brackets(text);
         let (b, s, r, x) = (bracket(base), bracket(&effective), bracket(release), bracket(&plain));
@@ -251,9 +251,8 @@ impl Proof {
         &mut self,
         file: &FileRecord,
         change: &ChangeRecord,
-        site: &[Line<'_>],
-        result: &[Line<'_>],
-        [_, _, _, counts]: &[HashMap<&[u8], i64>; 4],
+        [base, site, result]: [&[Line<'_>]; 3],
+        [in_base, in_site, in_release, in_result]: &[HashMap<&[u8], i64>; 4],
     ) {
         let Some(at) = change.site.map(|l| l.range()).filter(|r| r.end <= site.len()) else { return };
         let added: Vec<&Line<'_>> = site[at.clone()].iter().filter(|l| !l.is_blank()).collect();
@@ -263,10 +262,19 @@ impl Proof {
         }
         let removed = change.removed.as_ref().and_then(Blob::bytes).unwrap_or_default();
         let had: HashSet<&[u8]> = tokens(&removed).map(|t| t.text).collect();
-        let missing = added
-            .iter()
-            .flat_map(|l| tokens(l.content))
-            .find(|t| t.kind == TokenKind::Word && !had.contains(t.text) && !counts.contains_key(t.text));
+        // A word of a line that the site only moved may be one that the release took out.
+        let gone = |word: &[u8], line: &Line<'_>| {
+            !in_release.contains_key(word)
+                && in_site.get(word) <= in_base.get(word)
+                && base.iter().any(|old| old.trimmed() == line.trimmed())
+        };
+        let is_missing = |t: &Token<'_>, line: &Line<'_>| {
+            t.kind == TokenKind::Word
+                && !had.contains(t.text)
+                && !in_result.contains_key(t.text)
+                && !gone(t.text, line)
+        };
+        let missing = added.iter().find_map(|line| tokens(line.content).find(|t| is_missing(t, line)));
         let word = missing.map(|t| String::from_utf8_lossy(t.text).into_owned());
         let report = |proof: &mut Proof, kind, line, means: &str, mend: &str| {
             proof.find(kind, &file.path, line, means, mend);
