@@ -52,7 +52,7 @@ pub fn find_reader(tree: &dyn Tree) -> Option<(IdentityReader, Identity)> {
         let candidates = tree.entries().iter().filter(|e| !e.path.contains('/') && e.size < 1 << 20 && !e.binary);
         candidates
             .filter_map(|e| tried(guess(&e.path)?))
-            .find(|(_, i)| i.version.is_some() && (i.name.is_some() || i.title.is_some()))
+            .find(|(_, i)| i.semver().is_some() && (i.name.is_some() || i.title.is_some()))
     })
 }
 
@@ -101,7 +101,7 @@ fn read_with(tree: &dyn Tree, reader: &IdentityReader) -> Option<Identity> {
         IdentityFormat::Toml | IdentityFormat::Json => {
             Box::new(move |key| document.as_ref().and_then(|d| dotted(d, key)))
         }
-        IdentityFormat::Yaml => Box::new(move |key| labelled(text.lines(), key)),
+        IdentityFormat::Yaml => Box::new(move |key| at_top_of_yaml(text, key)),
         IdentityFormat::Comment => {
             let comment = first_comment(text)?;
             Box::new(move |key| labelled(comment.lines(), key))
@@ -150,6 +150,19 @@ fn labelled<'a>(lines: impl Iterator<Item = &'a str>, label: &str) -> Option<Str
     })
 }
 
+/// Reads the value of a key that is in no other.
+fn at_top_of_yaml(text: &str, key: &str) -> Option<String> {
+    text.lines().find_map(|line| {
+        let value = line.strip_prefix(key)?.strip_prefix(':')?.trim();
+        let quote = value.chars().next().filter(|first| matches!(first, '"' | '\''));
+        let plain = match quote {
+            Some(quote) => value[1..].split(quote).next()?,
+            None => value.split(" #").next()?.trim_end(),
+        };
+        (!plain.is_empty() && !plain.starts_with('#')).then(|| plain.to_string())
+    })
+}
+
 /// Returns the first comment of a file, in any of the usual styles, if the file begins with one.
 fn first_comment(text: &str) -> Option<&str> {
     let text = text.trim_start();
@@ -184,6 +197,11 @@ mod tests {
         assert_eq!((found.title.as_deref(), found.name.as_deref()), (Some("A B"), Some("ab")));
         assert_eq!(found.semver(), Version::parse("2.6.1"));
         assert_eq!(read("readme.txt", "nothing", ""), Identity::default());
+        let yaml = "# name: no\nparts:\n  name: inner\nname: ab # the short one\nversion: '2.6.1' # or so\n";
+        let found = read("theme.yml", yaml, "");
+        assert_eq!((found.name.as_deref(), found.version.as_deref()), (Some("ab"), Some("2.6.1")));
+        // Settings of that name say nothing of the theme.
+        assert_eq!(read("_config.yml", "name: shop\nversion: true # shown below\n", ""), Identity::default());
     }
 
     #[test]
