@@ -20,6 +20,11 @@ pub(super) struct Ground<'t> {
 impl<'t> Ground<'t> {
     pub(super) fn new(old: &'t str, new: &'t str, language: Language) -> Option<Self> {
         let edits = line_edits(old.as_bytes(), new.as_bytes(), Blanks::AreContent);
+        // A lone carriage return ends a line, too, but not one of these.
+        let as_told = |text: &str| daxle_core::text::split_lines(text.as_bytes()).len() == split(text).len();
+        if !as_told(old) || !as_told(new) {
+            return None;
+        }
         let (old, new) = (split(old), split(new));
         // A twin that is only indented otherwise may be the one that the line became.
         let once = |list: &[&str], line: &str| list.iter().filter(|l| l.trim() == line.trim()).count() == 1;
