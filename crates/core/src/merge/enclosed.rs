@@ -10,6 +10,7 @@ use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
 use super::structure::edits_beside;
+use super::tags::INNER;
 use super::text::merge_checked;
 use super::{Dialect, MergeOptions, Reason, Trust};
 use crate::text::split_lines;
@@ -147,17 +148,8 @@ fn innermost(text: &[u8]) -> Vec<Option<Opener>> {
     found
 }
 
-/// What is written in another language than the markup around it, by how it begins and ends.
-const ISLANDS: [(&[u8], &[u8]); 8] = [
-    (b"<!--", b"-->"),
-    (b"<?", b"?>"),
-    (b"<%", b"%>"),
-    (b"{#", b"#}"),
-    (b"{%", b"%}"),
-    (b"{{", b"}}"),
-    (b"<script", b"</script"),
-    (b"<style", b"</style"),
-];
+/// Elements that hold another language than the markup around them, by how they begin and end.
+const ELEMENTS: [(&[u8], &[u8]); 2] = [(b"<script", b"</script"), (b"<style", b"</style")];
 
 /// Tells whether pieces of code begin and end in turn.
 fn in_turn(text: &[u8]) -> bool {
@@ -165,8 +157,9 @@ fn in_turn(text: &[u8]) -> bool {
     marks.enumerate().all(|(k, mark)| (mark[0] == b'<') == (k % 2 == 0))
 }
 
-/// The island that each line of a markup text begins in.
+/// What each line of a markup text begins in that is written in another language: a remark, a piece of code, a script.
 fn islands(text: &[u8]) -> Vec<Option<Opener>> {
+    let kinds: Vec<(&[u8], &[u8])> = INNER.into_iter().chain(ELEMENTS).collect();
     let mut open: Option<(usize, usize)> = None;
     let mut found = Vec::new();
     for (line, content) in split_lines(text).iter().map(|line| line.content).enumerate() {
@@ -175,11 +168,11 @@ fn islands(text: &[u8]) -> Vec<Option<Opener>> {
         let mut at = 0;
         while let Some(rest) = content.get(at..).filter(|rest| !rest.is_empty()) {
             match open {
-                Some((k, _)) if rest.starts_with(ISLANDS[k].1) => {
-                    (open, at) = (None, at + ISLANDS[k].1.len());
+                Some((k, _)) if rest.starts_with(kinds[k].1) => {
+                    (open, at) = (None, at + kinds[k].1.len());
                 }
-                None => match ISLANDS.iter().position(|(opens, _)| rest.starts_with(opens)) {
-                    Some(k) => (open, at) = (Some((k, line)), at + ISLANDS[k].0.len()),
+                None => match kinds.iter().position(|(opens, _)| rest.starts_with(opens)) {
+                    Some(k) => (open, at) = (Some((k, line)), at + kinds[k].0.len()),
                     None => at += 1,
                 },
                 Some(_) => at += 1,

@@ -37,8 +37,8 @@ pub(crate) struct Tag<'a> {
     pub(crate) end: &'a [u8],
 }
 
-/// Brackets of template languages inside tags, with their closers: in some languages, comments.
-const INNER: [(&[u8], &[u8]); 7] = [
+/// Brackets of template languages, also inside tags, with their closers: in some languages, comments.
+pub(crate) const INNER: [(&[u8], &[u8]); 7] = [
     (b"<!--", b"-->"),
     (b"{{{", b"}}}"),
     (b"{{", b"}}"),
