@@ -84,6 +84,7 @@ fn out_of(
     wraps: bool,
 ) -> Vec<usize> {
     let sides = [around(site), around(release)];
+    let texts = [site, release].map(split_lines);
     let in_result = around(&placed.bytes);
     let lines = split_lines(&placed.bytes);
     let line_of: [fn(&Source) -> Option<usize>; 2] = [|source| source.site, |source| source.release];
@@ -100,23 +101,25 @@ fn out_of(
         };
         let of = |list: &[Option<Opener>], line: usize| list.get(line).copied().flatten();
         let (own, here) = (of(&sides[side], line), of(&in_result, *at));
-        let is_others = |opener: Opener| line_of[side](&source(opener.line)).is_none();
-        if wraps && here.is_some_and(is_others) {
-            return true;
-        }
-        let (Some(own), Some(here)) = (own, here) else { return own.is_none() && here.is_none() };
-        if own.kind != here.kind || !wraps {
-            return own.kind == here.kind;
-        }
+        let alike = own.map(|o| o.kind) == here.map(|o| o.kind);
+        let Some(block) = here.filter(|_| wraps) else { return alike };
+        let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
         let moved_along = |line: usize| {
             let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
-            let same_block = of(&sides[side], line).is_some_and(|o| o.line == own.line);
-            same_block.then(|| of(&in_result, at).is_some_and(|o| o.line == here.line))
+            let as_it_was = texts[side].get(line)?.trimmed() == lines.get(at)?.trimmed();
+            let beside = as_it_was && block_of(of(&sides[side], line)) == block_of(own);
+            beside.then(|| of(&in_result, at).is_some_and(|o| o.line == block.line))
         };
-        let is_same = homes[side].get(&own.line).is_none_or(|at| *at == here.line);
-        is_same
-            || (line.saturating_sub(NEAR)..line).rev().find_map(moved_along) == Some(true)
-            || (line + 1..line + NEAR).find_map(moved_along) == Some(true)
+        let before = (line.saturating_sub(NEAR)..line).rev().find_map(moved_along);
+        let behind = (line + 1..line + NEAR).find_map(moved_along);
+        if before == Some(true) || behind == Some(true) {
+            return true;
+        }
+        let alone = before.is_none() && behind.is_none();
+        match line_of[side](&source(block.line)) {
+            None => alone,
+            Some(_) => alike && own.is_none_or(|o| homes[side].get(&o.line).is_none_or(|at| *at == block.line)),
+        }
     };
     let known = 0..lines.len().min(placed.asked.len());
     let astray = known.filter(|at| !placed.asked[*at] && !lines[*at].is_blank() && !at_home(at));

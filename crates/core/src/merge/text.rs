@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
-use super::balance::{Balance, WordCount, balance};
+use super::balance::{Balance, WordCount, balance, nests};
 use super::enclosed::{merge_enclosed, out_of_brackets};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, answers_close, merge_lines};
@@ -209,6 +209,7 @@ pub(crate) fn merge_checked(
     let count = |text: &[u8]| balance(text, dialect.markup);
     let counts = |text: &[u8]| (count(text), WordCount::of(tokens(text)));
     let [of_base, of_site, of_release] = [base, site, release].map(counts);
+    let all_nest = [base, site, release].into_iter().all(nests);
     let adds_up = |m: &MergedLines| {
         let (brackets, mut result) = counts(&m.bytes);
         // An open spot counts as the release's side; the site's edits there do not count.
@@ -245,7 +246,7 @@ pub(crate) fn merge_checked(
             effective.add(tokens(&text_of(&b, &edit.base)), 1);
         }
         let balanced = if m.decisions.is_empty() {
-            Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0)
+            Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0) && (!all_nest || nests(&m.bytes))
         } else {
             answers_close(m, [&b, &s, &r], dialect.markup)
         };

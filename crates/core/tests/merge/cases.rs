@@ -269,6 +269,12 @@ fn what_comes_to_stand_in_other_brackets_is_asked_about() {
     let merged = merge(&SCRIPT, plain, &own, formatted);
     let result = formatted.replace("    })\n", "    })\n    own(4);\n");
     assert!(!merged.decisions.is_empty() || text(&merged) == result, "{}", text(&merged));
+    // A statement is no member of an object that the release put in place of those beside it.
+    let plain = "show(list) {\n  const button = page.make('button');\n  button.set('type', 'button');\n  button.set('controls', list.id);\n  list.each(copy);\n}\n";
+    let own = plain.replace("  button.set('controls'", "  own(list);\n  button.set('controls'");
+    let object = "show(list) {\n  const button = make('button', {\n    type: 'button',\n    'controls': list.id\n  });\n  list.each(copy);\n}\n";
+    let merged = merge(&SCRIPT, plain, &own, object);
+    assert!(!merged.decisions.is_empty(), "{}", text(&merged));
     // In brackets that the release put around the block, it is where it was.
     let (plain, own) = ("run([\n  one,\n  two,\n]);\n", "run([\n  one,\n  own,\n  two,\n]);\n");
     let wrapped = "run({\n  list: [\n    one,\n    two,\n  ],\n});\n";
