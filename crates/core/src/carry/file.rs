@@ -1,5 +1,6 @@
 //! One file of a carry: what the three versions give.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use super::Content;
@@ -684,7 +685,7 @@ impl<'a> Work<'a> {
             record.result_path = Some(self.path.clone());
             result.changes.push(record);
         }
-        let mut seen = std::collections::HashMap::new();
+        let mut seen = HashMap::new();
         for open in &merge.decisions {
             let mut hanging: Vec<usize> = open.edits.iter().filter_map(|e| at.get(*e)).copied().collect();
             if hanging.is_empty() {
@@ -715,16 +716,26 @@ impl<'a> Work<'a> {
             }
             result.decisions.push(decision);
         }
-        let ids: Vec<String> = result.decisions.iter().map(|d| d.id.clone()).collect();
-        for (k, open) in merge.decisions.iter().enumerate() {
-            let is_with = |other: &TextDecision| other.edits.iter().any(|edit| open.with.contains(edit));
-            let found = merge.decisions.iter().position(|other| !std::ptr::eq(other, open) && is_with(other));
-            result.decisions[k].with = found.map(|other| ids[other].clone());
+        for (k, other) in going_together(&merge.decisions) {
+            result.decisions[k].with = Some(result.decisions[other].id.clone());
         }
         result.record = Some(self.record(Source::Merged, Some(Digest::of(&merge.bytes))));
         result.content = Some(Content::Merged(merge.bytes, self.triple.release));
         Ok(result)
     }
+}
+
+/// Which questions go with which other ones. One that goes with none itself is the one that is meant, where several hang
+/// on the same edit.
+fn going_together(questions: &[TextDecision]) -> Vec<(usize, usize)> {
+    let (own, paired): (Vec<usize>, Vec<usize>) = (0..questions.len()).partition(|k| questions[*k].with.is_empty());
+    let mut asked_in: HashMap<usize, usize> = HashMap::new();
+    for k in own.iter().chain(&paired) {
+        questions[*k].edits.iter().for_each(|edit| _ = asked_in.entry(*edit).or_insert(*k));
+    }
+    let other =
+        |k: usize| questions[k].with.iter().find_map(|edit| asked_in.get(edit)).filter(|other| **other != k);
+    paired.into_iter().filter_map(|k| Some((k, *other(k)?))).collect()
 }
 
 /// A question, still open.
@@ -782,4 +793,30 @@ fn suggestion(kind: Kind, decision: &Decision) -> Option<String> {
         _ => return None,
     };
     Some(text.to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn questions_go_with_the_one_that_goes_with_none() {
+        let question = |edits: &[usize], with: &[usize]| TextDecision {
+            reason: if with.is_empty() { Reason::BothChanged } else { Reason::Paired },
+            base: 0..0,
+            site: 0..0,
+            release: 0..0,
+            result: 0..0,
+            edits: edits.to_vec(),
+            with: with.to_vec(),
+            base_text: Vec::new(),
+            site_text: Vec::new(),
+            release_text: Vec::new(),
+            hint: None,
+        };
+        // What the release did hangs on the edit of the question that it goes with; what the site did, on its own.
+        let list = [question(&[4], &[4]), question(&[4], &[4]), question(&[4], &[]), question(&[7], &[4])];
+        assert_eq!(going_together(&list), [(0, 2), (1, 2), (3, 2)]);
+        assert_eq!(going_together(&[question(&[4], &[4]), question(&[9], &[])]), []);
+    }
 }

@@ -1,7 +1,8 @@
-//! In which bracket a line stands: a member of an object is none of a call, and a statement is none of a list.
+//! What a line stands in: a member of an object is none of a call, and a page does not go on within a piece of code.
 //!
-//! What a side put in stands in the result in a bracket of the kind that it stood in, or in one that the other side put
-//! around it. Where that is not so, the text may close all that it opens and say nothing that its language knows.
+//! What a side put in stands in the result in the block that it stood in, if both sides have that, in a bracket of its
+//! kind, or in one that the other side put around it and its neighbours. Where that is not so, the text may close all
+//! that it opens and say nothing that its language knows.
 
 use std::collections::HashMap;
 
@@ -28,7 +29,7 @@ struct Opener {
 }
 
 /// Merges three versions of a text in which brackets hold blocks together; the edits beside lines that come to stand in
-/// brackets of another kind are questions.
+/// something else than they did are questions, where asking mends that.
 pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &MergeOptions) -> MergedLines {
     let [base, site, release] = versions;
     let mut merged = merge_checked(base, site, release, dialect, options, &[]);
@@ -103,6 +104,10 @@ fn out_of(
         let (own, here) = (of(&sides[side], line), of(&in_result, *at));
         let alike = own.map(|o| o.kind) == here.map(|o| o.kind);
         let Some(block) = here.filter(|_| wraps) else { return alike };
+        let home = own.and_then(|o| homes[side].get(&o.line));
+        if alike && home == Some(&block.line) {
+            return true;
+        }
         let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
         let moved_along = |line: usize| {
             let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
@@ -118,7 +123,7 @@ fn out_of(
         let alone = before.is_none() && behind.is_none();
         match line_of[side](&source(block.line)) {
             None => alone,
-            Some(_) => alike && own.is_none_or(|o| homes[side].get(&o.line).is_none_or(|at| *at == block.line)),
+            Some(_) => alike && home.is_none(),
         }
     };
     let known = 0..lines.len().min(placed.asked.len());

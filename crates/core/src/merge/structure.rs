@@ -231,6 +231,9 @@ fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[
         let behind = (line + 1..(line + 1 + NEAR).min(tree.parents.len())).find_map(along);
         before == Some(true) || behind == Some(true)
     };
+    let is_asked_between = |from: usize, to: usize| {
+        spots.get(spots.partition_point(|spot| *spot < from)).is_some_and(|spot| *spot <= to)
+    };
     // A line that opens no block wherever it stands.
     let versions_open = [&base, &site, &release].map(Tree::opens);
     let opens_none = |at: usize| {
@@ -263,9 +266,7 @@ fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[
         match (by_site.as_deref().map(nearest), by_release.as_deref().map(nearest), by_base.as_deref().map(nearest))
         {
             // Below a question it is where the answer puts it.
-            (Some(s), Some(r), Some(_)) if spots.iter().any(|spot| got.unwrap_or(0) <= *spot && *spot <= at) => {
-                got == s || got == r
-            }
+            (Some(s), Some(r), Some(_)) if is_asked_between(got.unwrap_or(0), at) => got == s || got == r,
             (Some(s), Some(r), Some(b)) => {
                 let moved_by_one = if s == b { Some(r) } else { Some(s).filter(|s| r == b || *s == r) };
                 moved_by_one == Some(got)

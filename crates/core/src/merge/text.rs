@@ -146,7 +146,10 @@ fn second_opinion(
     let literal = merge_literally(versions, dialect, wanted)?;
     let in_place = match dialect.blanks {
         Blanks::IndentIsMeaning => lines_out_of_place(&literal, versions, dialect).is_empty(),
-        _ => out_of_brackets(&literal, versions, dialect).is_empty(),
+        _ => {
+            let in_order = !versions.into_iter().all(nests) || nests(&literal.bytes);
+            in_order && out_of_brackets(&literal, versions, dialect).is_empty()
+        }
     };
     in_place.then_some(MergedLines { space_lines: merged.space_lines, ..literal })
 }

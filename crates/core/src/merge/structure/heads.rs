@@ -68,8 +68,11 @@ pub(super) fn put_back(result: &Placed, [base, site, release]: [&[u8]; 3]) -> Op
     let shifted = |line: usize| line + heads.iter().filter(|head| head.site <= line).count();
     let mut placed =
         Placed { bytes: Vec::new(), sources: Vec::new(), asked: Vec::new(), lines: Vec::new(), spots: Vec::new() };
+    let mut spots = result.spots.iter().peekable();
     for (at, line) in result_lines.iter().enumerate() {
-        placed.spots.extend(result.spots.iter().filter(|spot| **spot == at).map(|_| placed.lines.len()));
+        while spots.next_if(|spot| **spot <= at).is_some() {
+            placed.spots.push(placed.lines.len());
+        }
         for head in places.get(&at).into_iter().flatten() {
             placed.bytes.extend([release_lines[head.release].content, b"\n"].concat());
             let own = heads.iter().take_while(|other| other.base < head.base).count() + head.site;
