@@ -14,7 +14,7 @@ use super::structure::edits_beside;
 use super::tags::INNER;
 use super::text::merge_checked;
 use super::{Dialect, MergeOptions, Reason, Trust};
-use crate::text::split_lines;
+use crate::text::{Line, split_lines};
 
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
@@ -61,74 +61,88 @@ pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialec
     let in_brackets = !dialect.markup && versions.into_iter().all(nests);
     let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
     let in_islands = (dialect.markup || of_code()) && versions.into_iter().all(in_turn);
+    let [_, site, release] = versions;
+    let answered = merged.answered();
     let mut astray = Vec::new();
-    for placed in merged.answered() {
-        if in_brackets && nests(&placed.bytes) {
-            astray.extend(out_of(innermost, &placed, versions, true));
-        }
-        if in_islands {
-            astray.extend(out_of(islands, &placed, versions, false));
-        }
+    if in_brackets {
+        let sides = Sides::of([site, release], innermost, true);
+        let in_order = answered.iter().filter(|placed| nests(&placed.bytes));
+        astray.extend(in_order.flat_map(|placed| sides.out_of(placed)));
+    }
+    if in_islands {
+        let sides = Sides::of([site, release], islands, false);
+        astray.extend(answered.iter().flat_map(|placed| sides.out_of(placed)));
     }
     astray.sort_unstable();
     astray.dedup();
     astray
 }
 
-/// The lines that one side alone has and that are in something else than they were in there: in brackets of another kind,
-/// or, with `wraps`, in another block that both sides have. With `wraps` they may be in what the other side put around
-/// them, or where it moved their neighbours.
-fn out_of(
+/// The two sides, and what their lines stand in.
+struct Sides<'a> {
+    texts: [Vec<Line<'a>>; 2],
+    openers: [Vec<Option<Opener>>; 2],
+    /// Finds what the lines of a text stand in.
     around: fn(&[u8]) -> Vec<Option<Opener>>,
-    placed: &Placed,
-    [_, site, release]: [&[u8]; 3],
+    /// A side may have put something around lines of the other.
     wraps: bool,
-) -> Vec<usize> {
-    let sides = [around(site), around(release)];
-    let texts = [site, release].map(split_lines);
-    let in_result = around(&placed.bytes);
-    let lines = split_lines(&placed.bytes);
-    let line_of: [fn(&Source) -> Option<usize>; 2] = [|source| source.site, |source| source.release];
-    // Where the lines of each side stand in the result.
-    let homes = line_of.map(|line| -> HashMap<usize, usize> {
-        placed.sources.iter().enumerate().filter_map(|(at, source)| Some((line(source)?, at))).collect()
-    });
-    let source = |at: usize| placed.sources.get(at).copied().unwrap_or_default();
-    let at_home = |at: &usize| {
-        let (side, line) = match source(*at) {
-            Source { site: Some(line), release: None, .. } => (0, line),
-            Source { site: None, release: Some(line), .. } => (1, line),
-            _ => return true,
+}
+
+impl<'a> Sides<'a> {
+    fn of(sides: [&'a [u8]; 2], around: fn(&[u8]) -> Vec<Option<Opener>>, wraps: bool) -> Self {
+        Sides { texts: sides.map(split_lines), openers: sides.map(around), around, wraps }
+    }
+
+    /// The lines that one side alone has and that are in something else than they were in there: in brackets of another
+    /// kind, or, with `wraps`, in another block that both sides have. With `wraps` they may be in what the other side
+    /// put around them, or where it moved their neighbours.
+    fn out_of(&self, placed: &Placed) -> Vec<usize> {
+        let Sides { texts, openers: sides, around, wraps } = self;
+        let in_result = around(&placed.bytes);
+        let lines = split_lines(&placed.bytes);
+        let line_of: [fn(&Source) -> Option<usize>; 2] = [|source| source.site, |source| source.release];
+        // Where the lines of each side stand in the result.
+        let homes = line_of.map(|line| -> HashMap<usize, usize> {
+            placed.sources.iter().enumerate().filter_map(|(at, source)| Some((line(source)?, at))).collect()
+        });
+        let source = |at: usize| placed.sources.get(at).copied().unwrap_or_default();
+        let at_home = |at: &usize| {
+            let (side, line) = match source(*at) {
+                Source { site: Some(line), release: None, .. } => (0, line),
+                Source { site: None, release: Some(line), .. } => (1, line),
+                _ => return true,
+            };
+            let of = |list: &[Option<Opener>], line: usize| list.get(line).copied().flatten();
+            let (own, here) = (of(&sides[side], line), of(&in_result, *at));
+            let alike = own.map(|o| o.kind) == here.map(|o| o.kind);
+            let Some(block) = here.filter(|_| *wraps) else { return alike };
+            let home = own.and_then(|o| homes[side].get(&o.line));
+            if alike && home == Some(&block.line) {
+                return true;
+            }
+            let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
+            let moved_along = |line: usize| {
+                let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
+                let as_it_was = texts[side].get(line)?.trimmed() == lines.get(at)?.trimmed();
+                let beside = as_it_was && block_of(of(&sides[side], line)) == block_of(own);
+                beside.then(|| of(&in_result, at).is_some_and(|o| o.line == block.line))
+            };
+            let before = (line.saturating_sub(NEAR)..line).rev().find_map(moved_along);
+            let behind = (line + 1..line + NEAR).find_map(moved_along);
+            if before == Some(true) || behind == Some(true) {
+                return true;
+            }
+            let alone = before.is_none() && behind.is_none();
+            match line_of[side](&source(block.line)) {
+                // What the other side put around it is around its neighbours, too.
+                None => alone,
+                Some(_) => alike && home.is_none(),
+            }
         };
-        let of = |list: &[Option<Opener>], line: usize| list.get(line).copied().flatten();
-        let (own, here) = (of(&sides[side], line), of(&in_result, *at));
-        let alike = own.map(|o| o.kind) == here.map(|o| o.kind);
-        let Some(block) = here.filter(|_| wraps) else { return alike };
-        let home = own.and_then(|o| homes[side].get(&o.line));
-        if alike && home == Some(&block.line) {
-            return true;
-        }
-        let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
-        let moved_along = |line: usize| {
-            let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
-            let as_it_was = texts[side].get(line)?.trimmed() == lines.get(at)?.trimmed();
-            let beside = as_it_was && block_of(of(&sides[side], line)) == block_of(own);
-            beside.then(|| of(&in_result, at).is_some_and(|o| o.line == block.line))
-        };
-        let before = (line.saturating_sub(NEAR)..line).rev().find_map(moved_along);
-        let behind = (line + 1..line + NEAR).find_map(moved_along);
-        if before == Some(true) || behind == Some(true) {
-            return true;
-        }
-        let alone = before.is_none() && behind.is_none();
-        match line_of[side](&source(block.line)) {
-            None => alone,
-            Some(_) => alike && home.is_none(),
-        }
-    };
-    let known = 0..lines.len().min(placed.asked.len());
-    let astray = known.filter(|at| !placed.asked[*at] && !lines[*at].is_blank() && !at_home(at));
-    astray.map(|at| placed.lines[at]).collect()
+        let known = 0..lines.len().min(placed.asked.len());
+        let astray = known.filter(|at| !placed.asked[*at] && !lines[*at].is_blank() && !at_home(at));
+        astray.map(|at| placed.lines[at]).collect()
+    }
 }
 
 /// The innermost bracket that is open at each line of a text, behind the closing ones that it begins with.
