@@ -1,5 +1,7 @@
 //! Edits as sites make them, planted in one version and carried over the vendor's change to the next.
 
+use std::collections::HashMap;
+
 use daxle_core::merge::{balance, line_edits};
 use daxle_core::text::key::Blanks;
 use daxle_core::theme::Kind;
@@ -27,11 +29,12 @@ impl<'t> Ground<'t> {
         }
         let (old, new) = (split(old), split(new));
         // A twin that is only indented otherwise may be the one that the line became.
-        let once = |list: &[&str], line: &str| list.iter().filter(|l| l.trim() == line.trim()).count() == 1;
+        let [in_old, in_new] = [&old, &new].map(|list| times(list));
+        let once = |times: &HashMap<&str, usize>, line: &str| times.get(line.trim()) == Some(&1);
         let mut place: Vec<Option<usize>> = vec![None; old.len()];
         for (i, j) in daxle_core::diff::kept_pairs(&edits, old.len()) {
             let telling = old[i].trim().len() >= 6 && old[i] == new[j];
-            place[i] = (telling && once(&old, old[i]) && once(&new, old[i])).then_some(j);
+            place[i] = (telling && once(&in_old, old[i]) && once(&in_new, old[i])).then_some(j);
         }
         let beside = |i: &usize| edits.iter().any(|e| e.old.start <= i + 2 && *i <= e.old.end + 1);
         let near: Vec<usize> = (0..old.len()).filter(|i| place[*i].is_some()).filter(beside).collect();
@@ -88,6 +91,15 @@ impl<'t> Ground<'t> {
 pub(crate) fn any(dice: &mut Dice, old: &str, new: &str, language: Language) -> Option<Case> {
     let makers = [word, line, block, copy, attribute];
     makers[dice.roll(makers.len())](dice, old, new, language)
+}
+
+/// How often each line is there, but for the blanks around it.
+fn times<'t>(lines: &[&'t str]) -> HashMap<&'t str, usize> {
+    let mut times = HashMap::new();
+    for line in lines {
+        *times.entry(line.trim()).or_default() += 1;
+    }
+    times
 }
 
 /// A handful of edits in one file, one after the other, each with words of its own.
