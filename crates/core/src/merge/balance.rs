@@ -4,12 +4,14 @@
 //! twice, or a block that went in twice, breaks the sum. The counts need no grammar and are blind to strings
 //! and comments alike on all sides, so they compare even where they are wrong in absolute terms.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
 
-use crate::text::token::{Token, Tokens, tokens};
+use crate::text::Spelling;
+use crate::text::token::{Tokens, tokens};
 
 /// By how much each kind of opener outnumbers its closer in a text.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -216,33 +218,35 @@ impl Balance {
     }
 }
 
-/// How often each token stands in a text.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct WordCount(HashMap<u64, i64, FixedState>);
+/// How often each token stands in a text, in whatever spelling and quotes.
+#[derive(Debug, Clone)]
+pub(crate) struct WordCount {
+    spelling: Spelling,
+    times: HashMap<u64, i64, FixedState>,
+}
 
 impl WordCount {
-    pub(crate) fn of<'a>(list: impl IntoIterator<Item = Token<'a>>) -> Self {
-        let mut count = WordCount::default();
-        count.add(list, 1);
+    pub(crate) fn of(text: &[u8], spelling: Spelling) -> Self {
+        let mut count = WordCount { spelling, times: HashMap::default() };
+        count.add(text, 1);
         count
     }
 
-    /// Adds tokens so many times.
-    pub(crate) fn add<'a>(&mut self, list: impl IntoIterator<Item = Token<'a>>, times: i64) {
+    /// Adds the tokens of a text so many times.
+    pub(crate) fn add(&mut self, text: &[u8], times: i64) {
         let hasher = FixedState::with_seed(3);
-        for token in list {
-            if !token.text.is_empty() {
-                *self.0.entry(hasher.hash_one(token.text)).or_default() += times;
-            }
+        for token in tokens(text).filter(|token| !token.text.is_empty()) {
+            let word = if token.text == b"'" { Cow::Borrowed(&b"\""[..]) } else { self.spelling.plain(token.text) };
+            *self.times.entry(hasher.hash_one(word)).or_default() += times;
         }
     }
 
     /// Tells whether a result can come from doing both sides' edits once each: no token is lost, none comes
     /// twice. Where both sides did the like with a token, it may have been the same.
     pub(crate) fn follows(result: &Self, base: &Self, site: &Self, release: &Self) -> bool {
-        let keys = [result, base, site, release].map(|c| c.0.keys());
+        let keys = [result, base, site, release].map(|c| c.times.keys());
         keys.into_iter().flatten().all(|key| {
-            let get = |c: &Self| c.0.get(key).copied().unwrap_or(0);
+            let get = |c: &Self| c.times.get(key).copied().unwrap_or(0);
             let (got, b, s, r) = (get(result), get(base), get(site), get(release));
             let (ds, dr) = (s - b, r - b);
             let sum = b + ds + dr;

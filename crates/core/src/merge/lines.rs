@@ -14,6 +14,7 @@ mod regions;
 mod wrapped_tags;
 mod written;
 
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -63,7 +64,7 @@ pub(crate) struct MergedLines {
     pub(crate) space_follows_release: bool,
 }
 
-/// A stretch in which the release changed nothing but how the lines are written: the lines of the versions and the result.
+/// A stretch in which one side changed nothing but how the lines are written: the lines of the versions and the result.
 pub(crate) struct Formed {
     pub(crate) base: Range<usize>,
     pub(crate) site: Range<usize>,
@@ -116,6 +117,7 @@ pub(crate) fn merge_lines(
         fates: vec![FateNotes::default(); site_edits.len()],
         decisions: Vec::new(),
         formed: Vec::new(),
+        site_form: OnceCell::new(),
         space_lines: 0,
     };
     if !strict && context.nested.is_none() && context.follow_moves {
@@ -206,6 +208,8 @@ struct Walk<'a, 'b> {
     fates: Vec<FateNotes>,
     decisions: Vec<TextDecision>,
     formed: Vec<Formed>,
+    /// Which edits of the site changed nothing but how lines are written; none where these are few.
+    site_form: OnceCell<Vec<bool>>,
     space_lines: usize,
 }
 

@@ -56,6 +56,7 @@ pub use text::merge_text;
 use std::fmt;
 use std::ops::Range;
 
+use crate::text::Spelling;
 use crate::text::key::Blanks;
 
 /// How much the merge may take upon itself.
@@ -99,6 +100,17 @@ pub struct Dialect {
     pub declarations: bool,
     /// Conflict markers may be written into the text.
     pub markers: bool,
+}
+
+impl Dialect {
+    /// Which words have several spellings: the values of styles, and numbers where code is all there is.
+    pub fn spelling(&self) -> Spelling {
+        match self.insertions {
+            Insertions::Cascade => Spelling::Values,
+            Insertions::Members if self.strings => Spelling::Numbers,
+            _ => Spelling::One,
+        }
+    }
 }
 
 /// What two insertions at one spot are to each other, by language.

@@ -10,7 +10,7 @@ use std::ops::Range;
 
 use super::Dialect;
 use super::align::{Side, Weak};
-use super::tokens::{Item, Sort, items, key_in_any_quotes};
+use super::tokens::{Item, Sort, items, key_in_any_form};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
 use crate::text::Line;
 use crate::text::key::Blanks;
@@ -111,7 +111,7 @@ fn written<'a>(items: &'a [Item<'a>], dialect: &Dialect) -> Vec<(bool, Cow<'a, [
             continue;
         }
         let parted = !item.lead.is_empty() && before.is_some_and(|before| parts(before, item, dialect));
-        out.push((parted, key_in_any_quotes(item, dialect)));
+        out.push((parted, key_in_any_form(item, dialect)));
         before = Some(item);
     }
     out

@@ -84,6 +84,24 @@ pub(crate) fn tag_end(text: &[u8], i: usize) -> Option<usize> {
     None
 }
 
+/// A whole tag with its values in double quotes, where that is the same; `None` where they are already.
+pub(super) fn in_double_quotes(tag: &[u8]) -> Option<Vec<u8>> {
+    let mut out: Option<Vec<u8>> = None;
+    let mut at = 0;
+    while at < tag.len() {
+        let end = match tag[at] {
+            b'"' | b'\'' => quoted_end(tag, at)?,
+            _ => template_end(tag, at).unwrap_or(at + 1),
+        };
+        if tag[at] == b'\'' && !tag[at..end].contains(&b'"') {
+            let out = out.get_or_insert_with(|| tag.to_vec());
+            (out[at], out[end - 1]) = (b'"', b'"');
+        }
+        at = end;
+    }
+    out
+}
+
 /// Returns the end of a quoted value that begins at `i`; template tags within may hold the same quotes.
 pub(super) fn quoted_end(text: &[u8], i: usize) -> Option<usize> {
     let quote = text[i];
@@ -265,7 +283,9 @@ pub(super) fn merge_pieces<'a>(
     }
     // What the release took out and the site changed is a question.
     for piece in &base.pieces {
-        if release.find(&piece.key).is_none() && site.find(&piece.key).is_some_and(|s| !same(s.text, piece.text)) {
+        if release.find(&piece.key).is_none()
+            && site.find(&piece.key).is_some_and(|s| !same(s.text, piece.text) && !same_value(s, piece))
+        {
             return None;
         }
     }
@@ -325,8 +345,10 @@ fn merged_piece(
     match (base, site) {
         (Some(b), Some(s)) => Some(Some(merge_piece(b, s, release)?)),
         // If the release changed what the site took out, ask; and if both added it with other values.
-        (Some(b), None) => same(b.text, release.text).then_some(None),
-        (None, Some(s)) => same(s.text, release.text).then(|| Some(release.text.to_vec())),
+        (Some(b), None) => (same(b.text, release.text) || same_value(b, release)).then_some(None),
+        (None, Some(s)) => {
+            (same(s.text, release.text) || same_value(s, release)).then(|| Some(release.text.to_vec()))
+        }
         (None, None) => Some(Some(release.text.to_vec())),
     }
 }
@@ -349,6 +371,19 @@ pub(super) fn pick<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> Opt
     }
 }
 
+/// A value without its quotes. That of an attribute without quotes ends where a blank is.
+fn unquoted(value: &[u8]) -> &[u8] {
+    let quote = value.first().filter(|byte| matches!(byte, b'"' | b'\''));
+    quote.and_then(|quote| value[1..].strip_suffix(&[*quote])).unwrap_or(value)
+}
+
+/// Tells whether two attributes say the same, in whatever quotes.
+fn same_value(a: &Piece<'_>, b: &Piece<'_>) -> bool {
+    let value = |piece: &Piece<'_>| piece.value.map(|value| unquoted(value).to_vec());
+    let told = [a, b].map(value);
+    told[0].is_some() && told[0] == told[1]
+}
+
 fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Option<Vec<u8>> {
     if same(site.text, base.text) || same(site.text, release.text) {
         return Some(release.text.to_vec());
@@ -356,23 +391,31 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     if same(release.text, base.text) {
         return Some(site.text.to_vec());
     }
-    let (b, s, r) = (base.value?, site.value?, release.value?);
-    let quote = *r.first().filter(|q| matches!(q, b'"' | b'\''))?;
-    let inner = |v: &[u8]| -> Option<Vec<u8>> { Some(v.strip_prefix(&[quote])?.strip_suffix(&[quote])?.to_vec()) };
-    let (b, s, r) = (inner(b)?, inner(s)?, inner(r)?);
+    let [b, s, r] = [base.value?, site.value?, release.value?].map(unquoted);
+    let in_quotes = |value: &[u8]| {
+        let quote = *release.value?.first().filter(|byte| matches!(byte, b'"' | b'\''))?;
+        let value_at = release.text.len() - release.value?.len();
+        (!value.contains(&quote)).then(|| [&release.text[..value_at], &[quote], value, &[quote]].concat())
+    };
+    if same_value(base, release) {
+        // The release has other quotes; the site's words may hold what ends the text there.
+        return in_quotes(s).or_else(|| Some(site.text.to_vec()));
+    }
+    if same_value(base, site) {
+        return Some(release.text.to_vec());
+    }
     let merged = if release.name.eq_ignore_ascii_case(b"class") || release.name.eq_ignore_ascii_case(b"rel") {
-        let blocks = [&b, &s, &r].iter().all(|text| (0..text.len()).any(|at| template_end(text, at).is_some()));
+        let blocks = [b, s, r].iter().all(|text| (0..text.len()).any(|at| template_end(text, at).is_some()));
         // Within a template block of a class list, by words: the tags of the block stand between.
-        let finer = || merge_tokens(&b, &s, &r, &Dialect::default(), false).filter(|_| blocks);
-        merge_words(&b, &s, &r).or_else(finer)?
+        let finer = || merge_tokens(b, s, r, &Dialect::default(), false).filter(|_| blocks);
+        merge_words(b, s, r).or_else(finer)?
     } else if release.name.eq_ignore_ascii_case(b"style") {
         let styles = Dialect { declarations: true, ..Dialect::default() };
-        merge_declarations(&b, &s, &r).or_else(|| merge_tokens(&b, &s, &r, &styles, false))?
+        merge_declarations(b, s, r).or_else(|| merge_tokens(b, s, r, &styles, false))?
     } else {
-        merge_prose(&b, &s, &r)?
+        merge_prose(b, s, r)?
     };
-    let value_at = release.text.len() - release.value?.len();
-    Some([&release.text[..value_at], &[quote], &merged, &[quote]].concat())
+    in_quotes(&merged)
 }
 
 /// Lists with more entries, and tags with more attributes, are asked about: each entry is looked for in the others.

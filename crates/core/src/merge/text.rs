@@ -13,7 +13,6 @@ use super::structure::{lines_out_of_place, merge_indented};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
-use crate::text::token::tokens;
 use crate::text::{Encoding, Line, Text, joined, split_lines};
 
 /// Merges three versions of a text file.
@@ -210,7 +209,7 @@ pub(crate) fn merge_checked(
     // The count checks: words and brackets add up, or the merge is done plainly, or the edits that are left are
     // asked about.
     let count = |text: &[u8]| balance(text, dialect.markup);
-    let counts = |text: &[u8]| (count(text), WordCount::of(tokens(text)));
+    let counts = |text: &[u8]| (count(text), WordCount::of(text, dialect.spelling()));
     let [of_base, of_site, of_release] = [base, site, release].map(counts);
     let all_nest = [base, site, release].into_iter().all(nests);
     let adds_up = |m: &MergedLines| {
@@ -227,17 +226,17 @@ pub(crate) fn merge_checked(
         let mut undone: Vec<&EditFate> = m.edits.iter().filter(has_already).collect();
         // So does a stretch that the release only wrote in another form.
         for formed in &m.formed {
-            result.add(tokens(&standing(&formed.result)), -1);
-            result.add(tokens(&text_of(&r, &formed.release)), 1);
-            effective.add(tokens(&text_of(&s, &formed.site)), -1);
-            effective.add(tokens(&text_of(&b, &formed.base)), 1);
+            result.add(&standing(&formed.result), -1);
+            result.add(&text_of(&r, &formed.release), 1);
+            effective.add(&text_of(&s, &formed.site), -1);
+            effective.add(&text_of(&b, &formed.base), 1);
         }
         for open in &m.decisions {
             let standing = standing(&open.result);
-            result.add(tokens(&standing), -1);
-            result.add(tokens(&open.release_text), 1);
-            effective.add(tokens(&open.site_text), -1);
-            effective.add(tokens(&open.base_text), 1);
+            result.add(&standing, -1);
+            result.add(&open.release_text, 1);
+            effective.add(&open.site_text, -1);
+            effective.add(&open.base_text, 1);
             // The place asked about may be another than that of the edit: where a line went that the site deleted.
             let elsewhere = |e: &&EditFate| e.base.end < open.base.start || open.base.end < e.base.start;
             if open.reason != Reason::Paired {
@@ -245,8 +244,8 @@ pub(crate) fn merge_checked(
             }
         }
         for edit in undone {
-            effective.add(tokens(&text_of(&s, &edit.site)), -1);
-            effective.add(tokens(&text_of(&b, &edit.base)), 1);
+            effective.add(&text_of(&s, &edit.site), -1);
+            effective.add(&text_of(&b, &edit.base), 1);
         }
         let balanced = if m.decisions.is_empty() {
             Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0) && (!all_nest || nests(&m.bytes))

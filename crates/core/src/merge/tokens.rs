@@ -11,7 +11,7 @@ use std::ops::Range;
 use super::Dialect;
 use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
-use super::tags::{Tag, merge_tags, tag_end, template_end};
+use super::tags::{self, Tag, merge_tags, tag_end, template_end};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
 use crate::text::token::{TokenKind, tokens};
 
@@ -23,6 +23,8 @@ pub(super) enum Sort {
     Mark,
     /// A whole tag with its attributes.
     Tag,
+    /// An address without quotes.
+    Address,
 }
 
 /// A word, a mark, a string or a tag of a text.
@@ -82,6 +84,9 @@ pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
         let special = match text[i] {
             b'<' if dialect.markup => tag_end(text, i).map(|end| (end, Sort::Tag)),
             b'"' | b'\'' | b'`' if dialect.strings => string_end(text, i).map(|end| (end, Sort::Word)),
+            _ if dialect.strings && dialect.declarations && text[..i].ends_with(b"url(") => {
+                address_end(text, i).map(|end| (end, Sort::Address))
+            }
             // A remark may hold a single quote or two.
             b'/' if dialect.strings
                 && !text[..i].ends_with(b":")
@@ -147,13 +152,25 @@ fn string_end(text: &[u8], i: usize) -> Option<usize> {
     None
 }
 
-fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
-    items.iter().map(|item| interner.number(key_in_any_quotes(item, dialect))).collect()
+/// Returns the end of an address without quotes that begins at `i`, behind `url(` (CSS Values and Units 3, section 3.4).
+fn address_end(text: &[u8], i: usize) -> Option<usize> {
+    let apart = |byte: &u8| byte.is_ascii_whitespace() || b"()\"'\\#{}$@;".contains(byte);
+    let len = text[i..].iter().position(apart).filter(|len| *len > 0)?;
+    (text[i + len] == b')').then_some(i + len)
 }
 
-/// What an item is compared by: the same for a string in either quotes, where it is the same string.
-pub(super) fn key_in_any_quotes<'a>(item: &Item<'a>, dialect: &Dialect) -> Cow<'a, [u8]> {
-    in_double_quotes(item, dialect).unwrap_or_else(|| item_key(item))
+fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
+    items.iter().map(|item| interner.number(key_in_any_form(item, dialect))).collect()
+}
+
+/// What an item is compared by: the same for a string in either quotes, where it is the same string, and for a number
+/// or colour in any spelling.
+pub(super) fn key_in_any_form<'a>(item: &Item<'a>, dialect: &Dialect) -> Cow<'a, [u8]> {
+    match item.sort {
+        Sort::Word => in_double_quotes(item, dialect).unwrap_or_else(|| dialect.spelling().plain(item.text)),
+        Sort::Address => [b"\"", item.text, b"\""].concat().into(),
+        _ => item_key(item),
+    }
 }
 
 /// A string in single quotes as it is in double quotes, where that is the same.
@@ -161,21 +178,33 @@ fn in_double_quotes<'a>(item: &Item<'a>, dialect: &Dialect) -> Option<Cow<'a, [u
     item.text.starts_with(b"'").then(|| in_quotes(item, b'"', dialect))?.map(Cow::Owned)
 }
 
+/// The address in a quoted string, where it needs no quotes.
+fn without_quotes(item: &Item<'_>) -> Option<Vec<u8>> {
+    let closed = [&item.text[1..item.text.len().checked_sub(1).filter(|end| *end > 0)?], b")"].concat();
+    let quoted = matches!(item.text.first(), Some(b'"' | b'\''));
+    (quoted && address_end(&closed, 0)? + 1 == closed.len()).then(|| closed[..closed.len() - 1].to_vec())
+}
+
 /// A string in other quotes, where that is the same.
 fn in_quotes(item: &Item<'_>, quote: u8, dialect: &Dialect) -> Option<Vec<u8>> {
+    if item.sort == Sort::Address {
+        return Some([&[quote], item.text, &[quote]].concat());
+    }
     let own = *item.text.first().filter(|byte| matches!(byte, b'"' | b'\'') && item.text.len() > 1)?;
     let inner = item.text[1..].strip_suffix(&[own]).filter(|_| item.sort == Sort::Word)?;
     let differs = |byte: &u8| matches!(byte, b'"' | b'\'' | b'$' | b'{') || *byte == b'\\' && !dialect.declarations;
     (!inner.iter().any(differs)).then(|| [&[quote], inner, &[quote]].concat())
 }
 
-/// Tags compare blind to the width of blanks within them.
+/// Tags compare blind to the width of blanks within them, and to which quotes their values are in.
 fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
     if item.sort != Sort::Tag || !item.text.iter().any(u8::is_ascii_whitespace) {
         return Cow::Borrowed(item.text);
     }
-    let mut key = Vec::with_capacity(item.text.len());
-    for word in item.text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()) {
+    let requoted = tags::in_double_quotes(item.text);
+    let text = requoted.as_deref().unwrap_or(item.text);
+    let mut key = Vec::with_capacity(text.len());
+    for word in text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()) {
         if !key.is_empty() {
             key.push(b' ');
         }
@@ -376,6 +405,16 @@ fn gave_away(base: &Version<'_>, side: &Version<'_>, new: &Range<usize>, (i, j):
     !says(j) && new.clone().any(says)
 }
 
+/// Tells whether an edit turns one end of a bracketed list into that of another sort: `array(` into `[`, `)` into `]`.
+/// What stands within the brackets is no part of it.
+fn swaps_brackets(old: &[Item<'_>], new: &[Item<'_>]) -> bool {
+    let (Some((before, others)), Some((after, put))) = (old.split_last(), new.split_last()) else { return false };
+    let both_among = |brackets: [&[u8]; 3]| [before, after].iter().all(|item| brackets.contains(&item.text));
+    let opens = both_among([b"(", b"[", b"{"]) && others.len().max(put.len()) <= 1;
+    let closes = both_among([b")", b"]", b"}"]) && others.iter().chain(put).all(|item| item.text == b",");
+    before.text != after.text && (opens || closes)
+}
+
 /// What is done at one edit of the site or the release.
 enum Plan {
     /// Take the release's edit `r`; the site made the same, or none.
@@ -455,6 +494,7 @@ fn combine(
             new: &version.items[edit.new.clone()],
             by_site: sites_turn,
             tag: is_tag(edit, version),
+            brackets: swaps_brackets(&base.items[edit.old.clone()], &version.items[edit.new.clone()]),
             one_part: !edit.new.is_empty() && !apart,
         };
         let clear =
@@ -477,6 +517,8 @@ struct Done<'v> {
     by_site: bool,
     /// Turns one tag into another.
     tag: bool,
+    /// Turns the brackets around a list into others.
+    brackets: bool,
     /// Puts one part of a value, no more, in place of what was there.
     one_part: bool,
 }
@@ -485,8 +527,9 @@ impl Done<'_> {
     /// Tells whether two edits of different sides sit in different slots.
     fn clear_of(&self, before: &Done<'_>, slots: &Slots) -> bool {
         let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
+        let is_frame = |done: &Done<'_>| done.tag || done.brackets;
         before.old.end <= self.old.start
-            && (self.tag || before.tag || parts || slots.divided(&before.old, &self.old))
+            && (is_frame(self) || is_frame(before) || parts || slots.divided(&before.old, &self.old))
     }
 
     /// Tells whether two edits of different sides are an entry that was changed and others put beside it.
@@ -530,8 +573,9 @@ fn write<'a>(
             None => base.items.len(),
         };
         for i in at..until {
-            let (s, r) = (site.items[site_links[i]?], release.items[release_links[i]?]);
-            out.push(lead(base.items[i].lead, s.lead, r.lead), &r)?;
+            let (b, s, r) = (base.items[i], site.items[site_links[i]?], release.items[release_links[i]?]);
+            let item = spelled(&b, &s, &r)?;
+            out.push(lead(b.lead, s.lead, r.lead), item)?;
         }
         at = at.max(until);
         match step {
@@ -564,11 +608,14 @@ fn write<'a>(
                             merge_tags(base.items[edit.old.start].text, item.text, kept.text)
                         })
                         .flatten();
-                    // A string in place of another stands in the quotes that the release has.
+                    // A string in place of another stands in the quotes that the release has anew.
                     let requoted = || {
-                        let kept = release.items[release_links[replaced?]?];
-                        let quote = *kept.text.first().filter(|quote| item.text.first() != Some(quote))?;
-                        matches!(quote, b'"' | b'\'').then(|| in_quotes(item, quote, dialect))?
+                        let (old, kept) = (base.items[replaced?], release.items[release_links[replaced?]?]);
+                        let quote = *kept.text.first().filter(|quote| old.text.first() != Some(quote))?;
+                        match quote {
+                            b'"' | b'\'' => in_quotes(item, quote, dialect),
+                            _ => (kept.sort == Sort::Address).then(|| without_quotes(item))?,
+                        }
                     };
                     match refit.or_else(requoted) {
                         Some(text) => out.push_merged(lead, &text),
@@ -587,6 +634,19 @@ fn write<'a>(
         }
     }
     Some(out.bytes)
+}
+
+/// How an item that both kept is written: as the release has it, unless only the site wrote it in another form; `None`
+/// where both did, each in its own. The blanks of tags are the release's.
+fn spelled<'v, 'a>(base: &Item<'a>, site: &'v Item<'a>, release: &'v Item<'a>) -> Option<&'v Item<'a>> {
+    let same = |a: &Item<'a>, b: &Item<'a>| {
+        let words = |item: &Item<'a>| item.text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty());
+        a.text == b.text || base.sort == Sort::Tag && words(a).eq(words(b))
+    };
+    if same(site, base) || same(site, release) {
+        return Some(release);
+    }
+    same(release, base).then_some(site)
 }
 
 /// Which blanks stand before an item that both kept: the release's, unless only the site changed them.

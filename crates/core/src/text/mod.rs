@@ -2,16 +2,19 @@
 //!
 //! A theme's text keeps its bytes. [`Text`] takes the encoding off (and puts it back on), [`Line`] cuts the
 //! rest into lines with their ends, [`Form`] tells how a file is written (line end, indentation, final
-//! newline), and [`key`] gives each line the key that it is compared by, blind to white space.
+//! newline), and [`key`] gives each line the key that it is compared by, blind to white space,
+//! and [`Spelling`] each word the one that it is compared by.
 
 mod form;
 pub mod key;
 mod line;
+mod spelling;
 pub mod token;
 
 pub use form::{Form, Indent, IndentUnit};
 pub(crate) use line::joined;
 pub use line::{Line, LineEnd, split_lines};
+pub use spelling::Spelling;
 
 use std::borrow::Cow;
 

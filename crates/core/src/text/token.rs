@@ -84,7 +84,7 @@ fn mark_len(text: &[u8]) -> usize {
 /// Returns where the word that begins at `i` ends, if one begins there.
 fn word_end(text: &[u8], i: usize) -> Option<usize> {
     let first = text[i];
-    // `#fff`, `.5`, `--gap`, `-1px`, `@media`: the sign belongs to the word.
+    // `#fff`, `.5`, `--gap`, `-1px`, `-.5`, `@media`: the sign belongs to the word.
     let after_sign = match first {
         b'#' | b'@' => i + 1,
         b'.' | b'-'
@@ -94,6 +94,12 @@ fn word_end(text: &[u8], i: usize) -> Option<usize> {
             i + 1
         }
         b'-' if text[i..].starts_with(b"--") => i + 2,
+        b'-' if text.get(i + 1) == Some(&b'.')
+            && text.get(i + 2).is_some_and(u8::is_ascii_digit)
+            && !text[..i].last().is_some_and(|b| is_word_byte(*b)) =>
+        {
+            i + 2
+        }
         _ => i,
     };
     if !text.get(after_sign).is_some_and(|b| is_word_byte(*b)) {

@@ -1229,6 +1229,61 @@ fn what_the_site_wrote_in_another_form_is_not_passed_over() {
 }
 
 #[test]
+fn another_spelling_of_a_value_is_no_change_of_it() {
+    let rule = |values: &str| format!("a {{\n  margin: {values};\n}}\n");
+    let three = |[base, site, release]: [&str; 3], wanted: &str| {
+        gives(&STYLE, [&rule(base), &rule(site), &rule(release)], &rule(wanted));
+    };
+    three(["1px 2px 0em #FFF", "9px 2px 0em #FFF", "1px 2px 0 #fff"], "9px 2px 0 #fff");
+    three(["rgba(0,0,0,.50)", "rgba(9,0,0,.50)", "rgba(0, 0, 0, 0.5)"], "rgba(9, 0, 0, 0.5)");
+    three([".5em", ".7em", "0.5em"], ".7em");
+    three(["0 .5em", "0px .5em", "0 2em"], "0px 2em");
+    three(["url(a.png) top", "url(own.png) top", "url('a.png') top"], "url('own.png') top");
+    three(["url('a.png') top", "url('own.png') top", "url(a.png) top"], "url(own.png) top");
+    asks(&STYLE, [&rule("0s"), &rule("4s"), &rule("0")], Reason::BothChanged);
+    gives(&SCRIPT, ["f(.5);\n", "f(.7);\n", "f(0.5);\n"], "f(.7);\n");
+    asks(&SCRIPT, ["f(1.10);\n", "f(2.10);\n", "f(1.1);\n"], Reason::BothChanged);
+    let rules = |colour: &str| format!("a {{\n  color: {colour};\n  top: 0;\n}}\nb {{\n  left: 0;\n}}\n");
+    let release = rules("#ffffff");
+    gives(&STYLE, [&rules("#FFF"), &rules("#FFF").replace("  color: #FFF;\n", ""), &release], &{
+        release.replace("  color: #ffffff;\n", "")
+    });
+}
+
+#[test]
+fn attributes_in_other_quotes_and_lists_in_other_brackets_are_the_same() {
+    let tag = |class: &str| format!("<main>\n<div class={class} id=mill>\n</main>\n");
+    gives(&PAGE, [&tag("'a'"), &tag("'a own'"), &tag("\"a\"")], &tag("\"a own\""));
+    gives(&PAGE, [&tag("a"), &tag("own"), &tag("\"a\"")], &tag("\"own\""));
+    gives(&PAGE, [&tag("'a'"), "<main>\n</main>\n", &tag("\"a\"")], "<main>\n</main>\n");
+    asks(&PAGE, [&tag("'a'"), &tag("'own'"), &tag("\"b\"")], Reason::BothChanged);
+    let long = |entries: &str| format!("$list = array( 'x' => 1, {entries});\n");
+    let short = |entries: &str| format!("$list = [ 'x' => 1, {entries}];\n");
+    for (site, wanted) in [("'y' => 3 ", "'y' => 3 "), ("'y' => 2, 'own' => 4 ", "'y' => 2, 'own' => 4 ")] {
+        gives(&SCRIPT, [&long("'y' => 2 "), &long(site), &short("'y' => 2 ")], &short(wanted));
+    }
+    let first = |open: &str, close: &str, first: &str| format!("$list = {open} {first}, 2 {close};\n");
+    gives(
+        &SCRIPT,
+        [&first("array(", ")", "1"), &first("array(", ")", "9"), &first("[", "]", "1")],
+        &first("[", "]", "9"),
+    );
+}
+
+#[test]
+fn what_the_editor_of_a_site_wrote_anew_all_over_is_gone_with_what_the_release_took_out() {
+    let rules = |colour: &str, size: &str| {
+        (0..6).map(|k| format!(".r{k} {{\n  color: {colour};\n  width: {k}{size};\n}}\n")).collect::<String>()
+    };
+    let (base, site) = (rules("#FFF", ".50em"), rules("#fff", ".5em"));
+    let without = |text: &str| text.replacen("  color: #FFF;\n", "", 1);
+    let merged = merge(&STYLE, &base, &site, &without(&base));
+    assert_eq!(text(&merged), site.replacen("  color: #fff;\n", "", 1));
+    let own = site.replacen("#fff", "red", 1);
+    asks(&STYLE, [&base, &own, &without(&base)], Reason::ReleaseDeleted);
+}
+
+#[test]
 fn a_question_goes_on_to_where_both_sides_have_closed_what_they_opened() {
     let page = |text: &str| format!("<main>\n{text}\n  <ul id=\"posts\">\n    <li>x</li>\n  </ul>\n</main>\n");
     let crumbs =

@@ -1,5 +1,6 @@
 //! Counting words, and looking each change up in the neighbourhood it belongs to.
 
+use std::borrow::Cow;
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
@@ -9,7 +10,8 @@ use crate::carry::markers::{Block, blocks};
 use crate::changes::What;
 use crate::merge::{Outcome, Step};
 use crate::text::token::{Token, TokenKind, tokens};
-use crate::text::{Line, joined, split_lines};
+use crate::text::{Line, Spelling, joined, split_lines};
+use crate::theme::dialect_of;
 
 /// Lines of the site, and the base's that stand for them.
 type Spot = (Range<usize>, Range<usize>);
@@ -40,6 +42,13 @@ impl Proof {
         };
         // A file that is not done keeps the site's stamp: there too the release's counts.
         let stamped = |c: &ChangeRecord| c.step == Some(Step::Stamp);
+        let spelling = dialect_of(&file.path, file.kind, release).spelling();
+        // A change of form may have come out in the release's form, or be gone with what the release took out.
+        let is_form = |c: &ChangeRecord| {
+            let text = |blob: &Option<Blob>| blob.as_ref().and_then(Blob::bytes).unwrap_or_default();
+            matches!(c.step, Some(Step::ReleaseForm | Step::Form | Step::Words))
+                && same_but_form(&text(&c.removed), &text(&c.added), spelling)
+        };
         let result = &changes
             .iter()
             .filter(|c| stamped(c) && c.outcome == Outcome::Kept)
@@ -52,7 +61,7 @@ impl Proof {
         // the release's text stands for the result's.
         let lines = |c: &ChangeRecord| Some((c.site?.range(), c.base?.range()));
         let elsewhere = |c: &ChangeRecord| {
-            c.outcome == Outcome::Already || stamped(c) || (c.outcome != Outcome::Open && !here(c))
+            c.outcome == Outcome::Already || stamped(c) || is_form(c) || (c.outcome != Outcome::Open && !here(c))
         };
         let open: Vec<Decision> = self
             .account
@@ -89,9 +98,9 @@ impl Proof {
         let (found, _) = blocks(&result_lines);
         let plain =
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
-        let counts = [base, &effective, release, &plain].map(count_words);
+        let counts = [base, &effective, release, &plain].map(|text| Words::of(text, spelling));
         if recorded {
-            self.count(file, &counts, &count_words(&less), &changes);
+            self.count(file, &counts, &Words::of(&less, spelling), &changes);
         }
         let plain_lines = split_lines(&plain);
         let already: Vec<&ChangeRecord> =
@@ -103,7 +112,7 @@ impl Proof {
         let answered = |c: &ChangeRecord| {
             c.decision.as_ref().is_some_and(|id| open.iter().any(|d| d.id == *id && d.state == State::Settled))
         };
-        let wanted = |c: &&ChangeRecord| here(c) && !answered(c);
+        let wanted = |c: &&ChangeRecord| here(c) && !answered(c) && !is_form(c);
         let looked_up: Vec<ChangeRecord> = changes.iter().filter(carried).filter(wanted).cloned().collect();
         for change in &looked_up {
             self.look_up(file, change, [&base_lines, &site_lines, &plain_lines], &counts);
@@ -126,20 +135,19 @@ impl Proof {
     fn count(
         &mut self,
         file: &FileRecord,
-        [base, site, release, result]: &[HashMap<&[u8], i64>; 4],
-        less: &HashMap<&[u8], i64>,
+        [base, site, release, result]: &[Words<'_>; 4],
+        less: &Words<'_>,
         changes: &[ChangeRecord],
     ) {
-        let get = |m: &HashMap<&[u8], i64>, w: &[u8]| m.get(w).copied().unwrap_or(0);
         // Where lines were merged by words or only their form changed, quotes and separators are the release's: as many
         // as its lines have. Of a file with another name the account does not tell.
-        let of_form = |word: &[u8]| matches!(word, b"\"" | b"'" | b";" | b",");
         let by_form = changes.iter().any(|c| matches!(c.step, Some(Step::Form | Step::Words | Step::Renamed)));
-        let all = [base, site, release, result].into_iter().flat_map(|m| m.keys().copied());
+        let all =
+            [base, site, release, result].into_iter().flat_map(|words| words.times.keys().map(|word| &**word));
         let words: BTreeSet<&[u8]> = all.filter(|word| !by_form || !of_form(word)).collect();
         let (mut few, mut many): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
         for word in words {
-            let (b, r, x) = (get(base, word), get(release, word), get(result, word));
+            let (b, r, x) = (base.times(word), release.times(word), result.times(word));
             let bounds = |s: i64| {
                 let (ds, dr) = (s - b, r - b);
                 let sum = b + ds + dr;
@@ -148,7 +156,7 @@ impl Proof {
                 let once = if alike { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
                 (sum.min(once), sum.max(once))
             };
-            let (all, some) = (bounds(get(site, word)), bounds(get(less, word)));
+            let (all, some) = (bounds(site.times(word)), bounds(less.times(word)));
             let (low, high) = (all.0.min(some.0), all.1.max(some.1));
             if low <= x && x <= high {
                 continue;
@@ -166,8 +174,8 @@ impl Proof {
         if !few.is_empty() {
             let of_site = changes.iter().find(|c| {
                 let added = c.added.as_ref().and_then(Blob::bytes).unwrap_or_default();
-                let added: HashSet<Vec<u8>> = tokens(&added).map(|t| t.text.to_vec()).collect();
-                few.iter().any(|w| w.bytes().any(|b| b.is_ascii_alphanumeric()) && added.contains(w.as_bytes()))
+                let added = Words::of(&added, base.spelling);
+                few.iter().any(|w| w.bytes().any(|b| b.is_ascii_alphanumeric()) && added.has(w.as_bytes()))
             });
             let (kind, means) = match of_site {
                 Some(_) => (FindingKind::ChangeMissing, "words that the site put in are missing"),
@@ -252,7 +260,7 @@ impl Proof {
         file: &FileRecord,
         change: &ChangeRecord,
         [base, site, result]: [&[Line<'_>]; 3],
-        [in_base, in_site, in_release, in_result]: &[HashMap<&[u8], i64>; 4],
+        [in_base, in_site, in_release, in_result]: &[Words<'_>; 4],
     ) {
         let Some(at) = change.site.map(|l| l.range()).filter(|r| r.end <= site.len()) else { return };
         let added: Vec<&Line<'_>> = site[at.clone()].iter().filter(|l| !l.is_blank()).collect();
@@ -264,15 +272,13 @@ impl Proof {
         let had: HashSet<&[u8]> = tokens(&removed).map(|t| t.text).collect();
         // A word of a line that the site only moved may be one that the release took out.
         let gone = |word: &[u8], line: &Line<'_>| {
-            !in_release.contains_key(word)
-                && in_site.get(word) <= in_base.get(word)
+            let plain = in_base.spelling.plain(word);
+            !in_release.has(word)
+                && in_site.times(&plain) <= in_base.times(&plain)
                 && base.iter().any(|old| old.trimmed() == line.trimmed())
         };
         let is_missing = |t: &Token<'_>, line: &Line<'_>| {
-            t.kind == TokenKind::Word
-                && !had.contains(t.text)
-                && !in_result.contains_key(t.text)
-                && !gone(t.text, line)
+            t.kind == TokenKind::Word && !had.contains(t.text) && !in_result.has(t.text) && !gone(t.text, line)
         };
         let missing = added.iter().find_map(|line| tokens(line.content).find(|t| is_missing(t, line)));
         let word = missing.map(|t| String::from_utf8_lossy(t.text).into_owned());
@@ -400,14 +406,40 @@ fn resolved(lines: &[Line<'_>], blocks: &[Block]) -> Vec<u8> {
     out
 }
 
-fn count_words(text: &[u8]) -> HashMap<&[u8], i64> {
-    let mut counts: HashMap<&[u8], i64> = HashMap::new();
-    for token in tokens(text) {
-        if !token.text.is_empty() {
-            *counts.entry(token.text).or_default() += 1;
+/// Quotes and separators, which formatters set and leave out.
+fn of_form(word: &[u8]) -> bool {
+    matches!(word, b"\"" | b"'" | b";" | b",")
+}
+
+/// Tells whether two texts have the same words in the same order, but for quotes and separators.
+fn same_but_form(a: &[u8], b: &[u8], spelling: Spelling) -> bool {
+    let words = |text| tokens(text).map(|token| spelling.plain(token.text)).filter(|word| !of_form(word));
+    words(a).eq(words(b))
+}
+
+/// How often each word stands in a text, in whatever spelling.
+struct Words<'t> {
+    spelling: Spelling,
+    times: HashMap<Cow<'t, [u8]>, i64>,
+}
+
+impl<'t> Words<'t> {
+    fn of(text: &'t [u8], spelling: Spelling) -> Self {
+        let mut times = HashMap::new();
+        for token in tokens(text).filter(|token| !token.text.is_empty()) {
+            *times.entry(spelling.plain(token.text)).or_default() += 1;
         }
+        Words { spelling, times }
     }
-    counts
+
+    fn has(&self, word: &[u8]) -> bool {
+        self.times.contains_key(&self.spelling.plain(word))
+    }
+
+    /// How often a word stands there that is spelled plainly.
+    fn times(&self, word: &[u8]) -> i64 {
+        self.times.get(word).copied().unwrap_or(0)
+    }
 }
 
 /// How far round, square and curly brackets are from balancing.

@@ -5,6 +5,7 @@ use std::ops::Range;
 use super::paired::Asked;
 use super::regions::Region;
 use super::{Formed, Replaced, Walk, lines_of};
+use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::align::Side;
 use crate::merge::balance::balance;
@@ -20,6 +21,8 @@ use crate::text::{Line, LineEnd, split_lines};
 const SMALL: usize = 200;
 /// From so many lines of the release on, a few changes of the site are asked about one by one.
 const LONG: usize = 12;
+/// With so many edits of nothing but form a file was put through a formatter.
+const REFORMATTED: usize = 5;
 /// So many lines behind a question are looked at for what closes it.
 const CLOSING: usize = 8;
 /// Lines that are compared at most to find their places.
@@ -105,7 +108,7 @@ impl Walk<'_, '_> {
             }
             return true;
         }
-        if self.settled_by_form(region, &site, &release) {
+        if self.settled_by_form(region, &site, &release) || self.form_only(region, &release) {
             return true;
         }
         if let (Some(line), [k]) = (region.moved_to.filter(|line| release.contains(line)), &region.site[..]) {
@@ -244,6 +247,39 @@ impl Walk<'_, '_> {
             release: release.clone(),
             result,
         });
+        true
+    }
+
+    /// Which edits of the site changed nothing but how lines are written, where its editor did that all over the file; a
+    /// few may be meant.
+    fn site_form(&self) -> &[bool] {
+        self.site_form.get_or_init(|| {
+            let only_written = |Edit { old, new }: &Edit| {
+                let (old, new) = (&self.base.lines[old.clone()], &self.site.lines[new.clone()]);
+                same_but_form(old, new, self.context.dialect)
+            };
+            let form: Vec<bool> = self.site_edits.iter().map(only_written).collect();
+            let count = form.iter().filter(|form| **form).count();
+            let all_over = count >= REFORMATTED && count * 2 >= form.len();
+            if all_over { form } else { vec![false; form.len()] }
+        })
+    }
+
+    /// Does what the release did where the site's editor changed nothing but how the lines are written.
+    fn form_only(&mut self, region: &Region, release: &Range<usize>) -> bool {
+        let form = self.context.dialect.blanks == Blanks::AreForm && self.context.options.trust != Trust::Strict;
+        let only_written = |k: &usize| self.site_form()[self.site_op(*k).edit];
+        if region.doubt || !form || region.site.is_empty() || !region.site.iter().all(only_written) {
+            return false;
+        }
+        let from = self.out.lines();
+        self.release_text(release.clone());
+        let (base, result) = (region.base.clone(), from..self.out.lines());
+        let [site, _] = self.spans(region);
+        for edit in self.edits_of(region) {
+            self.note(edit, Outcome::Fitted, Some(Step::ReleaseForm), result.clone(), release.clone());
+        }
+        self.formed.push(Formed { base, site, release: release.clone(), result });
         true
     }
 
