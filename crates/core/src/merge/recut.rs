@@ -71,11 +71,31 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
     let whole = edit;
     let (in_base, in_side) = (Counted::of(&base.keys, &whole.old), Counted::of(&side.keys, &whole.new));
     let mut parts: Vec<Part> = Vec::new();
-    for edit in common_cuts(base, side, edit) {
-        // A line that says little, or of which there are several, may be another's counterpart.
-        let known = in_base.tells(&edit.old, weak) && in_side.tells(&edit.new, weak);
-        let same = || same_but_form(&base.lines[edit.old.clone()], &side.lines[edit.new.clone()], dialect);
-        let cut = if known && same() { Cut::Elsewhere } else { Cut::Unknown };
+    let cuts = common_cuts(base, side, edit);
+    let same: Vec<bool> = cuts
+        .iter()
+        .map(|Edit { old, new }| {
+            let [old, new] = with_closers([(&base.lines, old.clone()), (&side.lines, new.clone())]);
+            same_but_form(old, new, dialect)
+        })
+        .collect();
+    // A line that says little, or of which there are several, may be another's counterpart; but not where it stands
+    // between two that are known.
+    let mut known: Vec<bool> = cuts
+        .iter()
+        .zip(&same)
+        .map(|(edit, same)| *same && in_base.tells(&edit.old, weak) && in_side.tells(&edit.new, weak))
+        .collect();
+    let mut from = 0;
+    for run in same.chunk_by(|a, b| a == b) {
+        let of_run = &mut known[from..from + run.len()];
+        if let (Some(first), Some(last)) = (of_run.iter().position(|k| *k), of_run.iter().rposition(|k| *k)) {
+            of_run[first..=last].fill(true);
+        }
+        from += run.len();
+    }
+    for (edit, known) in cuts.into_iter().zip(known) {
+        let cut = if known { Cut::Elsewhere } else { Cut::Unknown };
         match parts.last_mut() {
             // What was put in before a stretch stands in the same gap, and is done with it.
             Some(last) if last.cut == cut && cut == Cut::Unknown || last.edit.old.is_empty() => {
@@ -86,6 +106,28 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
         }
     }
     if parts.iter().any(|part| part.cut != Cut::Unknown) { parts } else { vec![Part::whole(whole)] }
+}
+
+/// Lines of two versions, with the line behind where both have a closer there: it tells whether a comma is the last of a
+/// list.
+pub(crate) fn with_closers<'l, 'a>(stretches: [(&'l [Line<'a>], Range<usize>); 2]) -> [&'l [Line<'a>]; 2] {
+    let closes = |(lines, range): &(&[Line<'_>], Range<usize>)| {
+        let first = lines.get(range.end).and_then(|line| line.trimmed().first());
+        first.is_some_and(|b| b"})]".contains(b))
+    };
+    let behind = usize::from(stretches.iter().all(closes));
+    stretches.map(|(lines, range)| &lines[range.start..range.end + behind])
+}
+
+/// What each line of a side is compared by where its form counts for nothing: see [`same_but_form`].
+pub(crate) fn form_keys(side: &Side<'_>, dialect: &Dialect, interner: &mut Interner<'_>) -> Vec<u32> {
+    let key = |line: &Line<'_>| -> Vec<u8> {
+        let items = items(line.content, dialect);
+        let mut written = written(&items, dialect);
+        written.pop_if(|(_, text)| dialect.strings && text.as_ref() == b",");
+        written.iter().flat_map(|(parted, text)| [&[u8::from(*parted)], text.as_ref()].concat()).collect()
+    };
+    side.lines.iter().map(|line| interner.number(key(line).into())).collect()
 }
 
 /// Tells whether two stretches are the same but for how they are written: blanks and line ends where they mean nothing,
@@ -107,14 +149,30 @@ fn written<'a>(items: &'a [Item<'a>], dialect: &Dialect) -> Vec<(bool, Cow<'a, [
     let mut before = None;
     for (k, item) in items.iter().enumerate() {
         let last = item.text == b"," && items.get(k + 1).is_some_and(closes);
-        if item.text.is_empty() || dialect.strings && (item.text == b";" || last) {
+        let arrow =
+            dialect.strings && (around_one_argument(items, k) || k > 1 && around_one_argument(items, k - 2));
+        if item.text.is_empty() || arrow || dialect.strings && (item.text == b";" || last) {
             continue;
         }
-        let parted = !item.lead.is_empty() && before.is_some_and(|before| parts(before, item, dialect));
-        out.push((parted, key_in_any_form(item, dialect)));
+        // The colon of a declaration, and not of a state: `top : 0` as against `a :hover`.
+        let of_value = item.text == b":" && items.get(k + 1).is_some_and(|next| !next.lead.is_empty());
+        let parted =
+            !item.lead.is_empty() && !of_value && before.is_some_and(|before| parts(before, item, dialect));
+        out.push((parted, key_in_any_form(items, k, dialect)));
         before = Some(item);
     }
     out
+}
+
+/// Tells whether an item opens the brackets around the one argument of an arrow function: `(x) =>` is `x =>`.
+fn around_one_argument(items: &[Item<'_>], k: usize) -> bool {
+    let text = |k: usize| items.get(k).map(|item| item.text);
+    let called = k > 0 && items[k].lead.is_empty() && items[k - 1].sort == Sort::Word;
+    text(k) == Some(b"(")
+        && items.get(k + 1).is_some_and(|item| item.sort == Sort::Word)
+        && text(k + 2) == Some(b")")
+        && text(k + 3) == Some(b"=>")
+        && !called
 }
 
 /// Tells whether a blank between two items means something: in a style sheet, one between two selectors, or around a

@@ -9,6 +9,7 @@ use super::enclosed::{merge_enclosed, out_of_brackets};
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, answers_close, merge_lines};
 use super::literal::merge_literally;
+use super::recut::form_keys;
 use super::structure::{lines_out_of_place, merge_indented};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
 use crate::diff::Interner;
@@ -198,7 +199,15 @@ pub(crate) fn merge_checked(
     if options.trust != Trust::Bold && !one_way {
         let other = merge_lines(&b, &s, &r, Context { from: From::Back, ..context });
         if other.bytes != merged.bytes {
-            let doubted = doubtful(&merged, &other, &Landmarks::of(&b, &r, &weak));
+            let mut doubted = doubtful(&merged, &other, &Landmarks::of(&b, &r, &weak));
+            if !doubted.is_empty() && dialect.strings && dialect.blanks == Blanks::AreForm {
+                // A landmark that the release only wrote in another form is one.
+                let [b, r] = blind_to_form([&b, &r], dialect);
+                let weak = Weak::of(&[&b, &r]);
+                let landmarks = Landmarks::of(&b, &r, &weak);
+                let edit = |k: usize| (&merged.edits[k].base, merged.edits[k].release.start);
+                doubted.retain(|(k, _)| !landmarks.confirm(edit(*k).0, edit(*k).1));
+            }
             if !doubted.is_empty() {
                 asked.extend(doubted);
                 merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
@@ -280,6 +289,16 @@ pub(crate) fn merge_checked(
     }
     add_hints(&mut merged, [&b, &s, &r], &weak, dialect);
     merged
+}
+
+/// Base and release, in which lines are the same that are only written in another form.
+fn blind_to_form<'a>(sides: [&Side<'a>; 2], dialect: &Dialect) -> [Side<'a>; 2] {
+    let mut interner = Interner::new();
+    sides.map(|side| Side {
+        lines: side.lines.clone(),
+        keys: form_keys(side, dialect, &mut interner),
+        form: side.form,
+    })
 }
 
 /// Tells whether two ranges share a line, or are one and the same gap.

@@ -33,6 +33,8 @@ pub(super) struct Item<'a> {
     pub(super) lead: &'a [u8],
     pub(super) text: &'a [u8],
     pub(super) sort: Sort,
+    /// Stands in a remark that goes on to the end of its line.
+    pub(super) remark: bool,
 }
 
 impl Item<'_> {
@@ -105,14 +107,31 @@ pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
             continue;
         };
         let lead = push_tokens(&mut out, &text[flat..i]);
-        out.push(Item { lead, text: &text[i..end], sort });
+        out.push(Item { lead, text: &text[i..end], sort, remark: false });
         (flat, i) = (end, end);
     }
     let lead = push_tokens(&mut out, &text[flat..]);
     if !lead.is_empty() {
-        out.push(Item { lead, text: b"", sort: Sort::Mark });
+        out.push(Item { lead, text: b"", sort: Sort::Mark, remark: false });
+    }
+    if dialect.strings {
+        find_remarks(&mut out);
     }
     out
+}
+
+/// Finds what stands in remarks `// …`.
+fn find_remarks(items: &mut [Item<'_>]) {
+    let mut within = false;
+    for k in 0..items.len() {
+        let begins = |items: &[Item<'_>]| {
+            let slashes = items[k..].iter().take_while(|item| item.text == b"/").count() > 1;
+            let address = items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
+            slashes && items[k + 1].lead.is_empty() && !address
+        };
+        within = within && !items[k].lead.contains(&b'\n') || begins(items);
+        items[k].remark = within;
+    }
 }
 
 /// Adds plain tokens and returns the blanks left over at the end.
@@ -122,7 +141,7 @@ fn push_tokens<'a>(out: &mut Vec<Item<'a>>, text: &'a [u8]) -> &'a [u8] {
             return token.lead;
         }
         let sort = if token.kind == TokenKind::Word { Sort::Word } else { Sort::Mark };
-        out.push(Item { lead: token.lead, text: token.text, sort });
+        out.push(Item { lead: token.lead, text: token.text, sort, remark: false });
     }
     &text[text.len()..]
 }
@@ -160,17 +179,32 @@ fn address_end(text: &[u8], i: usize) -> Option<usize> {
 }
 
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
-    items.iter().map(|item| interner.number(key_in_any_form(item, dialect))).collect()
+    (0..items.len()).map(|at| interner.number(key_in_any_form(items, at, dialect))).collect()
 }
 
-/// What an item is compared by: the same for a string in either quotes, where it is the same string, and for a number
-/// or colour in any spelling.
-pub(super) fn key_in_any_form<'a>(item: &Item<'a>, dialect: &Dialect) -> Cow<'a, [u8]> {
+/// What one of some items is compared by: the same for a string in either quotes, where it is the same string, for the
+/// key of a value with quotes or without, and for a number or colour in any spelling.
+pub(super) fn key_in_any_form<'a>(items: &[Item<'a>], at: usize, dialect: &Dialect) -> Cow<'a, [u8]> {
+    let item = &items[at];
     match item.sort {
+        Sort::Word if quoted_key(items, at, dialect) => item.text[1..item.text.len() - 1].into(),
         Sort::Word => in_double_quotes(item, dialect).unwrap_or_else(|| dialect.spelling().plain(item.text)),
         Sort::Address => [b"\"", item.text, b"\""].concat().into(),
         _ => item_key(item),
     }
+}
+
+/// Tells whether a string is the key of a value in braces, and would be the same key without its quotes.
+fn quoted_key(items: &[Item<'_>], at: usize, dialect: &Dialect) -> bool {
+    let text = items[at].text;
+    let quoted = text.len() > 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
+    let is_name = || {
+        let inner = &text[1..text.len() - 1];
+        !inner[0].is_ascii_digit() && inner.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
+    };
+    let in_list = || at.checked_sub(1).is_none_or(|before| matches!(items[before].text, b"{" | b","));
+    let keyed = || items.get(at + 1).is_some_and(|next| next.text == b":");
+    dialect.strings && !dialect.declarations && quoted && keyed() && in_list() && is_name()
 }
 
 /// A string in single quotes as it is in double quotes, where that is the same.
@@ -192,8 +226,10 @@ fn in_quotes(item: &Item<'_>, quote: u8, dialect: &Dialect) -> Option<Vec<u8>> {
     }
     let own = *item.text.first().filter(|byte| matches!(byte, b'"' | b'\'') && item.text.len() > 1)?;
     let inner = item.text[1..].strip_suffix(&[own]).filter(|_| item.sort == Sort::Word)?;
-    let differs = |byte: &u8| matches!(byte, b'"' | b'\'' | b'$' | b'{') || *byte == b'\\' && !dialect.declarations;
-    (!inner.iter().any(differs)).then(|| [&[quote], inner, &[quote]].concat())
+    let differs = |byte: &u8| matches!(byte, b'"' | b'\'' | b'{') || *byte == b'\\' && !dialect.declarations;
+    let name = |pair: &[u8]| pair[0] == b'$' && (pair[1].is_ascii_alphabetic() || pair[1] == b'_');
+    let stays = !inner.iter().any(differs) && !inner.windows(2).any(name);
+    stays.then(|| [&[quote], inner, &[quote]].concat())
 }
 
 /// Tags compare blind to the width of blanks within them, and to which quotes their values are in.
@@ -618,7 +654,7 @@ fn write<'a>(
                         }
                     };
                     match refit.or_else(requoted) {
-                        Some(text) => out.push_merged(lead, &text),
+                        Some(text) => out.push_merged(lead, item, &text)?,
                         None => out.push(lead, item)?,
                     }
                 }
@@ -627,7 +663,7 @@ fn write<'a>(
             Some(Plan::Merged(text, s, r)) => {
                 let (se, re) = (&site_edits[*s], &release_edits[*r]);
                 let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
-                out.push_merged(lead(b.lead, si.lead, ri.lead), text);
+                out.push_merged(lead(b.lead, si.lead, ri.lead), &ri, text)?;
                 at = at.max(se.old.end);
             }
             None => {}
@@ -665,6 +701,8 @@ struct Writer<'a> {
     bytes: Vec<u8>,
     /// The last item, if it is a word.
     word: Option<&'a [u8]>,
+    /// The line has a remark that goes on to its end.
+    remark: bool,
     /// Words that stand side by side in a version, with nothing between.
     side_by_side: HashSet<(&'a [u8], &'a [u8])>,
 }
@@ -679,8 +717,10 @@ impl<'a> Writer<'a> {
         Writer { side_by_side, ..Writer::default() }
     }
 
-    /// Adds an item; `None` where two words would run together into one that nobody wrote.
+    /// Adds an item; `None` where two words would run together into one that nobody wrote, and where code would get into
+    /// a remark or a remark into the code.
     fn push(&mut self, lead: &[u8], item: &Item<'a>) -> Option<()> {
+        self.enter(lead, item)?;
         let quoted = item.text.first() == Some(&b'"');
         if let Some(before) = self.word
             && lead.is_empty()
@@ -695,10 +735,19 @@ impl<'a> Writer<'a> {
         Some(())
     }
 
-    /// Adds a merged item.
-    fn push_merged(&mut self, lead: &[u8], text: &[u8]) {
+    /// Goes on to where an item stands, if it may stand there.
+    fn enter(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
+        let within = self.remark && !lead.contains(&b'\n');
+        self.remark = within || item.remark && item.text == b"/";
+        (item.text.is_empty() || self.remark == item.remark).then_some(())
+    }
+
+    /// Adds an item in another form, or merged of several.
+    fn push_merged(&mut self, lead: &[u8], item: &Item<'_>, text: &[u8]) -> Option<()> {
+        self.enter(lead, item)?;
         self.add(lead, text);
         self.word = None;
+        Some(())
     }
 
     fn add(&mut self, lead: &[u8], text: &[u8]) {
@@ -765,6 +814,21 @@ mod tests {
         assert_eq!(merge(&style, "a: 1px solid red;", "a: 1px 2px solid red;", "a: 1px solid teal;"), None);
         let layers = merge(&style, "f: top 1s, left 2s;", "f: top 3s, left 2s;", "f: top 1s, left 4s, all 5s;");
         assert_eq!(layers.unwrap(), "f: top 3s, left 4s, all 5s;");
+    }
+
+    #[test]
+    fn code_and_remarks_stay_apart_where_lines_were_joined() {
+        let code = Dialect { strings: true, ..Dialect::default() };
+        let (base, joined) = ("}\ncatch (e) {\n  stop(e);\n}", "} catch (e) {\n  stop(e);\n}");
+        assert_eq!(merge(&code, base, "}\n// own\ncatch (e) {\n  stop(e);\n}", joined), None);
+        assert_eq!(merge(&code, base, "}\n/* own */\ncatch (e) {\n  stop(e);\n}", joined).as_deref(), {
+            Some("}\n/* own */ catch (e) {\n  stop(e);\n}")
+        });
+        let (base, split) = ("a(); // see b", "a();\n// see b");
+        assert_eq!(merge(&code, base, "a(1); // see b", split).as_deref(), Some("a(1);\n// see b"));
+        assert_eq!(merge(&code, "x = 1; // b\ny", "x = 1; // c\ny", "x = 2;\n// b\ny").as_deref(), {
+            Some("x = 2;\n// c\ny")
+        });
     }
 
     #[test]

@@ -1196,6 +1196,29 @@ fn what_a_formatter_did_to_the_release_is_no_question() {
 }
 
 #[test]
+fn keys_arrows_and_closers_that_a_formatter_wrote_anew_are_known() {
+    let old = "run({\n  \"speed\": \"$\",\n  each: item => item.count\n})\nopen(\n  page\n)\nclose()\n";
+    let new = "run({\n    speed: '$',\n    each: (item) => item.count,\n});\nopen(page);\nclose();\n";
+    let [wide, joined] = ["open(\n    page,\n);\n", "open(page);\n"];
+    let release = &new.replace(joined, wide);
+    for (own, line) in [("  \"speed\": \"$\",\n", "    speed: '$',\n"), ("close()\n", "close();\n")] {
+        gives(&SCRIPT, [old, &old.replace(own, ""), release], &release.replace(line, ""));
+    }
+    gives(
+        &SCRIPT,
+        [old, &old.replace("close", "// own\nclose"), release],
+        &release.replace("close", "// own\nclose"),
+    );
+    gives(
+        &SCRIPT,
+        [old, &old.replace("item.count", "item.own"), release],
+        &release.replace("item.count", "item.own"),
+    );
+    let rule = |top: &str| format!("a {{\n  color: red;\n{top}}}\nb {{\n  left: 0;\n}}\n");
+    gives(&STYLE, [&rule("  top : 5px;\n"), &rule(""), &rule("\ttop: 5px;\n")], &rule(""));
+}
+
+#[test]
 fn the_last_entry_of_a_list_goes_with_the_comma_that_a_formatter_put_there() {
     let list = |entries: &str| format!("const mill = {{\n  width: \"four\",\n{entries}}};\nrun();\n");
     gives(

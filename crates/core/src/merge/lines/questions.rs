@@ -11,7 +11,7 @@ use crate::merge::align::Side;
 use crate::merge::balance::balance;
 use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
-use crate::merge::recut::same_but_form;
+use crate::merge::recut::{same_but_form, with_closers};
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Leave, Outcome, Reason, Step, TextDecision, Trust};
 use crate::text::key::Blanks;
@@ -217,15 +217,10 @@ impl Walk<'_, '_> {
         }
         let (own, new) = (&self.site.lines[site.clone()], &self.release.lines[release.clone()]);
         let separator = |lines: &[Line<'_>]| lines.last()?.trimmed().last().copied().filter(|b| b";,".contains(b));
-        let goes_on = own.is_empty() || separator(new).is_none() || separator(own) == separator(new);
-        // The line behind tells whether a comma is the last of a list.
-        let closes = |lines: &[Line<'_>], at: usize| {
-            lines.get(at).is_some_and(|line| line.trimmed().first().is_some_and(|b| b"})]".contains(b)))
-        };
-        let (base_end, end) = (region.base.end, release.end);
-        let behind = usize::from(closes(&self.base.lines, base_end) && closes(&self.release.lines, end));
-        let base_and = &self.base.lines[region.base.start..base_end + behind];
-        let new_and = &self.release.lines[release.start..end + behind];
+        let goes_on =
+            own.iter().all(Line::is_blank) || separator(new).is_none() || separator(own) == separator(new);
+        let [base_and, new_and] =
+            with_closers([(&self.base.lines, region.base.clone()), (&self.release.lines, release.clone())]);
         if !goes_on || !same_but_form(base_and, new_and, self.context.dialect) {
             return false;
         }
