@@ -235,7 +235,12 @@ impl WordCount {
     /// Adds the tokens of a text so many times.
     pub(crate) fn add(&mut self, text: &[u8], times: i64) {
         let hasher = FixedState::with_seed(3);
-        for token in tokens(text).filter(|token| !token.text.is_empty()) {
+        // Where strings are known as such, none is cut, and quotes may go from what needs none.
+        let counts = |word: &[u8]| match word {
+            b"\"" | b"'" => self.spelling == Spelling::One,
+            _ => !word.is_empty(),
+        };
+        for token in tokens(text).filter(|token| counts(token.text)) {
             let word = if token.text == b"'" { Cow::Borrowed(&b"\""[..]) } else { self.spelling.plain(token.text) };
             *self.times.entry(hasher.hash_one(word)).or_default() += times;
         }

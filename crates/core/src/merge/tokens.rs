@@ -33,8 +33,17 @@ pub(super) struct Item<'a> {
     pub(super) lead: &'a [u8],
     pub(super) text: &'a [u8],
     pub(super) sort: Sort,
-    /// Stands in a remark that goes on to the end of its line.
-    pub(super) remark: bool,
+    /// Stands in a remark, where that is known.
+    pub(super) remark: Option<Remark>,
+}
+
+/// A remark.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Remark {
+    /// `// …`: goes on to the end of its line.
+    Line,
+    /// `/* … */`
+    Block,
 }
 
 impl Item<'_> {
@@ -107,12 +116,12 @@ pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
             continue;
         };
         let lead = push_tokens(&mut out, &text[flat..i]);
-        out.push(Item { lead, text: &text[i..end], sort, remark: false });
+        out.push(Item { lead, text: &text[i..end], sort, remark: None });
         (flat, i) = (end, end);
     }
     let lead = push_tokens(&mut out, &text[flat..]);
     if !lead.is_empty() {
-        out.push(Item { lead, text: b"", sort: Sort::Mark, remark: false });
+        out.push(Item { lead, text: b"", sort: Sort::Mark, remark: None });
     }
     if dialect.strings {
         find_remarks(&mut out);
@@ -120,16 +129,27 @@ pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
     out
 }
 
-/// Finds what stands in remarks `// …`.
+/// Finds what stands in remarks `// …` and `/* … */`.
 fn find_remarks(items: &mut [Item<'_>]) {
-    let mut within = false;
+    let mut within: Option<Remark> = None;
+    // The last item of a block.
+    let mut end = None;
     for k in 0..items.len() {
-        let begins = |items: &[Item<'_>]| {
-            let slashes = items[k..].iter().take_while(|item| item.text == b"/").count() > 1;
-            let address = items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
-            slashes && items[k + 1].lead.is_empty() && !address
+        let pair = |k: usize, marks: [&[u8]; 2]| {
+            let next = items.get(k + 1).is_some_and(|next| next.text == marks[1] && next.lead.is_empty());
+            next && items[k].text == marks[0]
         };
-        within = within && !items[k].lead.contains(&b'\n') || begins(items);
+        let address = || items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
+        within = match within {
+            Some(Remark::Line) if !items[k].lead.contains(&b'\n') => within,
+            Some(Remark::Block) if end.is_none_or(|end| k <= end) => within,
+            _ if pair(k, [b"/", b"/"]) && !address() => Some(Remark::Line),
+            _ if pair(k, [b"/", b"*"]) => {
+                end = (k + 2..items.len()).find(|k| pair(*k, [b"*", b"/"])).map(|k| k + 1);
+                end.map(|_| Remark::Block)
+            }
+            _ => None,
+        };
         items[k].remark = within;
     }
 }
@@ -141,7 +161,7 @@ fn push_tokens<'a>(out: &mut Vec<Item<'a>>, text: &'a [u8]) -> &'a [u8] {
             return token.lead;
         }
         let sort = if token.kind == TokenKind::Word { Sort::Word } else { Sort::Mark };
-        out.push(Item { lead: token.lead, text: token.text, sort, remark: false });
+        out.push(Item { lead: token.lead, text: token.text, sort, remark: None });
     }
     &text[text.len()..]
 }
@@ -738,8 +758,13 @@ impl<'a> Writer<'a> {
     /// Goes on to where an item stands, if it may stand there.
     fn enter(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
         let within = self.remark && !lead.contains(&b'\n');
-        self.remark = within || item.remark && item.text == b"/";
-        (item.text.is_empty() || self.remark == item.remark).then_some(())
+        self.remark = within || item.remark == Some(Remark::Line) && item.text == b"/";
+        let fits = match item.remark {
+            Some(Remark::Line) => self.remark,
+            Some(Remark::Block) => true,
+            None => !self.remark || item.text.is_empty(),
+        };
+        fits.then_some(())
     }
 
     /// Adds an item in another form, or merged of several.
