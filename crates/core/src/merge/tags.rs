@@ -392,17 +392,24 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
         return Some(site.text.to_vec());
     }
     let [b, s, r] = [base.value?, site.value?, release.value?].map(unquoted);
+    // In the release's quotes; words that stood in others may hold what ends the text there.
+    let quote = release.value?.first().copied().filter(|byte| matches!(byte, b'"' | b'\''));
+    let fits = |piece: &Piece<'_>| {
+        let value = piece.value.unwrap_or_default();
+        quote.is_some_and(|quote| value.first() == Some(&quote) || !value.contains(&quote))
+    };
     let in_quotes = |value: &[u8]| {
-        let quote = *release.value?.first().filter(|byte| matches!(byte, b'"' | b'\''))?;
         let value_at = release.text.len() - release.value?.len();
-        (!value.contains(&quote)).then(|| [&release.text[..value_at], &[quote], value, &[quote]].concat())
+        Some([&release.text[..value_at], &[quote?], value, &[quote?]].concat())
     };
     if same_value(base, release) {
-        // The release has other quotes; the site's words may hold what ends the text there.
-        return in_quotes(s).or_else(|| Some(site.text.to_vec()));
+        return if fits(site) { in_quotes(s) } else { Some(site.text.to_vec()) };
     }
     if same_value(base, site) {
         return Some(release.text.to_vec());
+    }
+    if !fits(base) || !fits(site) {
+        return None;
     }
     let merged = if release.name.eq_ignore_ascii_case(b"class") || release.name.eq_ignore_ascii_case(b"rel") {
         let blocks = [b, s, r].iter().all(|text| (0..text.len()).any(|at| template_end(text, at).is_some()));
@@ -631,6 +638,19 @@ mod tests {
 
     fn merge(base: &str, site: &str, release: &str) -> Option<String> {
         merge_tags(base.as_bytes(), site.as_bytes(), release.as_bytes()).map(|t| String::from_utf8(t).unwrap())
+    }
+
+    #[test]
+    fn values_stand_in_the_quotes_of_the_release_where_they_may() {
+        assert_eq!(merge("<i a='1'>", "<i a='2'>", "<i a=\"1\">").unwrap(), "<i a=\"2\">");
+        assert_eq!(merge("<i a='1'>", "<i a='\"'>", "<i a=\"1\">").unwrap(), "<i a='\"'>");
+        let tag = |classes: &str| format!("<i class=\"{classes}{{{{ \"x\" }}}}\">");
+        assert_eq!(
+            merge(&tag("a "), &tag("own a "), &tag("")).unwrap(),
+            tag("own "),
+            "quotes within template code"
+        );
+        assert_eq!(merge("<i class='a'>", "<i class='a \"'>", "<i class=\"a b\">"), None);
     }
 
     #[test]

@@ -630,8 +630,10 @@ fn write<'a>(
         };
         for i in at..until {
             let (b, s, r) = (base.items[i], site.items[site_links[i]?], release.items[release_links[i]?]);
-            let item = spelled(&b, &s, &r)?;
-            out.push(lead(b.lead, s.lead, r.lead), item)?;
+            // What a side made a remark of is one.
+            let remark = if s.remark == b.remark { r.remark } else { s.remark };
+            let item = Item { remark, ..*spelled(&b, &s, &r)? };
+            out.push(lead(b.lead, s.lead, r.lead), &item)?;
         }
         at = at.max(until);
         match step {
