@@ -131,8 +131,8 @@ pub(crate) fn form_keys(side: &Side<'_>, dialect: &Dialect, interner: &mut Inter
 }
 
 /// Tells whether two stretches are the same but for how they are written: blanks and line ends where they mean nothing,
-/// and in scripts and styles the quotes of a string that is the same in others, semicolons, and a comma at the end of a
-/// list.
+/// and in scripts and styles the quotes of a string or key that is the same in others or without, the spelling of values,
+/// semicolons, a comma at the end of a list, and the brackets around the one argument of an arrow function.
 pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -> bool {
     let text =
         |lines: &[Line<'_>]| lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect::<Vec<u8>>();

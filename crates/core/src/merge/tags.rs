@@ -379,9 +379,8 @@ fn unquoted(value: &[u8]) -> &[u8] {
 
 /// Tells whether two attributes say the same, in whatever quotes.
 fn same_value(a: &Piece<'_>, b: &Piece<'_>) -> bool {
-    let value = |piece: &Piece<'_>| piece.value.map(|value| unquoted(value).to_vec());
-    let told = [a, b].map(value);
-    told[0].is_some() && told[0] == told[1]
+    let told = a.value.map(unquoted);
+    told.is_some() && told == b.value.map(unquoted)
 }
 
 fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Option<Vec<u8>> {

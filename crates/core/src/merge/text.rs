@@ -205,8 +205,10 @@ pub(crate) fn merge_checked(
                 let [b, r] = blind_to_form([&b, &r], dialect);
                 let weak = Weak::of(&[&b, &r]);
                 let landmarks = Landmarks::of(&b, &r, &weak);
-                let edit = |k: usize| (&merged.edits[k].base, merged.edits[k].release.start);
-                doubted.retain(|(k, _)| !landmarks.confirm(edit(*k).0, edit(*k).1));
+                doubted.retain(|(k, _)| {
+                    let edit = &merged.edits[*k];
+                    !landmarks.confirm(&edit.base, edit.release.start)
+                });
             }
             if !doubted.is_empty() {
                 asked.extend(doubted);

@@ -132,8 +132,8 @@ pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
 /// Finds what stands in remarks `// …` and `/* … */`.
 fn find_remarks(items: &mut [Item<'_>]) {
     let mut within: Option<Remark> = None;
-    // The last item of a block.
-    let mut end = None;
+    // The last item of a block; none is looked for any more behind one that is left open.
+    let mut end = Some(0);
     for k in 0..items.len() {
         let pair = |k: usize, marks: [&[u8]; 2]| {
             let next = items.get(k + 1).is_some_and(|next| next.text == marks[1] && next.lead.is_empty());
@@ -142,9 +142,9 @@ fn find_remarks(items: &mut [Item<'_>]) {
         let address = || items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
         within = match within {
             Some(Remark::Line) if !items[k].lead.contains(&b'\n') => within,
-            Some(Remark::Block) if end.is_none_or(|end| k <= end) => within,
+            Some(Remark::Block) if end.is_some_and(|end| k <= end) => within,
             _ if pair(k, [b"/", b"/"]) && !address() => Some(Remark::Line),
-            _ if pair(k, [b"/", b"*"]) => {
+            _ if end.is_some() && pair(k, [b"/", b"*"]) => {
                 end = (k + 2..items.len()).find(|k| pair(*k, [b"*", b"/"])).map(|k| k + 1);
                 end.map(|_| Remark::Block)
             }
