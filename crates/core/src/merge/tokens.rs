@@ -4,276 +4,21 @@
 //! comma, an assignment) stands between them, or one of them is inside a tag that the other does not touch. Whatever is closer is one value,
 //! and a value that both changed is a question. No token comes out that neither side wrote.
 
-use std::borrow::Cow;
-use std::collections::HashSet;
+mod items;
+mod write;
+
 use std::ops::Range;
 
 use super::Dialect;
 use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
-use super::tags::{self, Tag, merge_tags, tag_end, template_end};
+use super::tags::{Tag, merge_tags};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
-use crate::text::token::{TokenKind, tokens};
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Sort {
-    /// A word, number or string.
-    Word,
-    /// Punctuation.
-    Mark,
-    /// A whole tag with its attributes.
-    Tag,
-    /// An address without quotes.
-    Address,
-}
-
-/// A word, a mark, a string or a tag of a text.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Item<'a> {
-    pub(super) lead: &'a [u8],
-    pub(super) text: &'a [u8],
-    pub(super) sort: Sort,
-    /// Stands in a remark, where that is known.
-    pub(super) remark: Option<Remark>,
-}
-
-/// A remark.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Remark {
-    /// `// …`: goes on to the end of its line.
-    Line,
-    /// `/* … */`
-    Block,
-}
-
-impl Item<'_> {
-    pub(super) fn solid(&self) -> bool {
-        self.sort != Sort::Mark
-    }
-
-    /// Ends a declaration, so that what follows is another value.
-    pub(super) fn separates(&self) -> bool {
-        matches!(self.text, b";" | b"{" | b"}")
-    }
-
-    /// Stands between two slots: something with content, or punctuation that structures (an argument's comma, an
-    /// assignment). A dot, a dash or a quote may be inside of one value.
-    pub(super) fn divides(&self, dialect: &Dialect) -> bool {
-        if dialect.declarations {
-            return self.separates();
-        }
-        self.solid()
-            || matches!(
-                self.text,
-                b"," | b";"
-                    | b"="
-                    | b"=>"
-                    | b"("
-                    | b")"
-                    | b"["
-                    | b"]"
-                    | b"{"
-                    | b"}"
-                    | b"{{"
-                    | b"}}"
-                    | b"{%"
-                    | b"%}"
-                    | b"|"
-                    | b"&"
-                    | b"?"
-                    | b":"
-            )
-    }
-}
-
-/// Cuts a text into items.
-pub(super) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item<'a>> {
-    let mut out: Vec<Item<'a>> = Vec::with_capacity(text.len() / 2 + 1);
-    let (mut flat, mut i) = (0, 0);
-    let mut unclosed = false;
-    while i < text.len() {
-        let special = match text[i] {
-            b'<' if dialect.markup => tag_end(text, i).map(|end| (end, Sort::Tag)),
-            b'"' | b'\'' | b'`' if dialect.strings => string_end(text, i).map(|end| (end, Sort::Word)),
-            _ if dialect.strings && dialect.declarations && text[..i].ends_with(b"url(") => {
-                address_end(text, i).map(|end| (end, Sort::Address))
-            }
-            // A remark may hold a single quote or two.
-            b'/' if dialect.strings
-                && !text[..i].ends_with(b":")
-                && !(unclosed && text[i..].starts_with(b"/*")) =>
-            {
-                let end = remark_end(text, i);
-                unclosed |= end.is_none() && text[i..].starts_with(b"/*");
-                i = end.unwrap_or(i + 1);
-                continue;
-            }
-            _ => None,
-        };
-        let Some((end, sort)) = special else {
-            let template = dialect.markup && !text[i..].starts_with(b"<!--");
-            i = template_end(text, i).filter(|_| template).unwrap_or(i + 1);
-            continue;
-        };
-        let lead = push_tokens(&mut out, &text[flat..i]);
-        out.push(Item { lead, text: &text[i..end], sort, remark: None });
-        (flat, i) = (end, end);
-    }
-    let lead = push_tokens(&mut out, &text[flat..]);
-    if !lead.is_empty() {
-        out.push(Item { lead, text: b"", sort: Sort::Mark, remark: None });
-    }
-    if dialect.strings {
-        find_remarks(&mut out);
-    }
-    out
-}
-
-/// Finds what stands in remarks `// …` and `/* … */`.
-fn find_remarks(items: &mut [Item<'_>]) {
-    let mut within: Option<Remark> = None;
-    // The last item of a block; none is looked for any more behind one that is left open.
-    let mut end = Some(0);
-    for k in 0..items.len() {
-        let pair = |k: usize, marks: [&[u8]; 2]| {
-            let next = items.get(k + 1).is_some_and(|next| next.text == marks[1] && next.lead.is_empty());
-            next && items[k].text == marks[0]
-        };
-        let address = || items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
-        within = match within {
-            Some(Remark::Line) if !items[k].lead.contains(&b'\n') => within,
-            Some(Remark::Block) if end.is_some_and(|end| k <= end) => within,
-            _ if pair(k, [b"/", b"/"]) && !address() => Some(Remark::Line),
-            _ if end.is_some() && pair(k, [b"/", b"*"]) => {
-                end = (k + 2..items.len()).find(|k| pair(*k, [b"*", b"/"])).map(|k| k + 1);
-                end.map(|_| Remark::Block)
-            }
-            _ => None,
-        };
-        items[k].remark = within;
-    }
-}
-
-/// Adds plain tokens and returns the blanks left over at the end.
-fn push_tokens<'a>(out: &mut Vec<Item<'a>>, text: &'a [u8]) -> &'a [u8] {
-    for token in tokens(text) {
-        if token.text.is_empty() {
-            return token.lead;
-        }
-        let sort = if token.kind == TokenKind::Word { Sort::Word } else { Sort::Mark };
-        out.push(Item { lead: token.lead, text: token.text, sort, remark: None });
-    }
-    &text[text.len()..]
-}
-
-/// Returns the end of a remark `// …` or `/* … */` that begins at `i`.
-fn remark_end(text: &[u8], i: usize) -> Option<usize> {
-    let rest = &text[i..];
-    if rest.starts_with(b"//") {
-        return Some(i + rest.iter().position(|b| *b == b'\n').unwrap_or(rest.len()));
-    }
-    let end = rest.starts_with(b"/*").then(|| rest.windows(2).skip(2).position(|w| w == b"*/"))?;
-    end.map(|at| i + at + 4)
-}
-
-/// Returns the end of a quoted string on one line.
-fn string_end(text: &[u8], i: usize) -> Option<usize> {
-    let quote = text[i];
-    let mut at = i + 1;
-    while at < text.len() {
-        match text[at] {
-            b'\\' => at += 2,
-            b'\n' | b'\r' => return None,
-            byte if byte == quote => return Some(at + 1),
-            _ => at += 1,
-        }
-    }
-    None
-}
-
-/// Returns the end of an address without quotes that begins at `i`, behind `url(` (CSS Values and Units 3, section 3.4).
-fn address_end(text: &[u8], i: usize) -> Option<usize> {
-    let apart = |byte: &u8| byte.is_ascii_whitespace() || b"()\"'\\#{}$@;".contains(byte);
-    let len = text[i..].iter().position(apart).filter(|len| *len > 0)?;
-    (text[i + len] == b')').then_some(i + len)
-}
-
+pub(super) use items::{Item, Sort, items, key_in_any_form};
+use write::write;
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
     (0..items.len()).map(|at| interner.number(key_in_any_form(items, at, dialect))).collect()
 }
-
-/// What one of some items is compared by: the same for a string in either quotes, where it is the same string, for the
-/// key of a value with quotes or without, and for a number or colour in any spelling.
-pub(super) fn key_in_any_form<'a>(items: &[Item<'a>], at: usize, dialect: &Dialect) -> Cow<'a, [u8]> {
-    let item = &items[at];
-    match item.sort {
-        Sort::Word if quoted_key(items, at, dialect) => item.text[1..item.text.len() - 1].into(),
-        Sort::Word => in_double_quotes(item, dialect).unwrap_or_else(|| dialect.spelling().plain(item.text)),
-        Sort::Address => [b"\"", item.text, b"\""].concat().into(),
-        _ => item_key(item),
-    }
-}
-
-/// Tells whether a string is the key of a value in braces, and would be the same key without its quotes.
-fn quoted_key(items: &[Item<'_>], at: usize, dialect: &Dialect) -> bool {
-    let text = items[at].text;
-    let quoted = text.len() > 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
-    let is_name = || {
-        let inner = &text[1..text.len() - 1];
-        !inner[0].is_ascii_digit() && inner.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
-    };
-    let in_list = || at.checked_sub(1).is_none_or(|before| matches!(items[before].text, b"{" | b","));
-    let keyed = || items.get(at + 1).is_some_and(|next| next.text == b":");
-    dialect.strings && !dialect.declarations && quoted && keyed() && in_list() && is_name()
-}
-
-/// A string in single quotes as it is in double quotes, where that is the same.
-fn in_double_quotes<'a>(item: &Item<'a>, dialect: &Dialect) -> Option<Cow<'a, [u8]>> {
-    item.text.starts_with(b"'").then(|| in_quotes(item, b'"', dialect))?.map(Cow::Owned)
-}
-
-/// The address in a quoted string, where it needs no quotes.
-fn without_quotes(item: &Item<'_>) -> Option<Vec<u8>> {
-    let closed = [&item.text[1..item.text.len().checked_sub(1).filter(|end| *end > 0)?], b")"].concat();
-    let quoted = matches!(item.text.first(), Some(b'"' | b'\''));
-    (quoted && address_end(&closed, 0)? + 1 == closed.len()).then(|| closed[..closed.len() - 1].to_vec())
-}
-
-/// A string in other quotes, where that is the same.
-fn in_quotes(item: &Item<'_>, quote: u8, dialect: &Dialect) -> Option<Vec<u8>> {
-    if item.sort == Sort::Address {
-        return Some([&[quote], item.text, &[quote]].concat());
-    }
-    let own = *item.text.first().filter(|byte| matches!(byte, b'"' | b'\'') && item.text.len() > 1)?;
-    let inner = item.text[1..].strip_suffix(&[own]).filter(|_| item.sort == Sort::Word)?;
-    let differs = |byte: &u8| matches!(byte, b'"' | b'\'' | b'{') || *byte == b'\\' && !dialect.declarations;
-    let name = |pair: &[u8]| pair[0] == b'$' && (pair[1].is_ascii_alphabetic() || pair[1] == b'_');
-    let stays = !inner.iter().any(differs) && !inner.windows(2).any(name);
-    stays.then(|| [&[quote], inner, &[quote]].concat())
-}
-
-/// Tags compare blind to the width of blanks within them, and to which quotes their values are in.
-fn item_key<'a>(item: &Item<'a>) -> Cow<'a, [u8]> {
-    if item.sort != Sort::Tag || !item.text.iter().any(u8::is_ascii_whitespace) {
-        return Cow::Borrowed(item.text);
-    }
-    let requoted = tags::in_double_quotes(item.text);
-    let text = requoted.as_deref().unwrap_or(item.text);
-    let mut key = Vec::with_capacity(text.len());
-    for word in text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()) {
-        if !key.is_empty() {
-            key.push(b' ');
-        }
-        key.extend_from_slice(word);
-    }
-    // `<a >` is `<a>`.
-    if key.ends_with(b" >") {
-        key.truncate(key.len() - 2);
-        key.push(b'>');
-    }
-    Cow::Owned(key)
-}
-
 pub(super) struct Version<'a> {
     pub(super) items: Vec<Item<'a>>,
     keys: Vec<u32>,
@@ -481,6 +226,30 @@ enum Plan {
     Merged(Vec<u8>, usize, usize),
 }
 
+/// Finds what to do where both sides wrote at one spot, if they can both have their way.
+fn at_one_spot(
+    [base, site, release]: [&Version<'_>; 3],
+    (s, site_edit): (usize, &Edit),
+    (r, release_edit): (usize, &Edit),
+    dialect: &Dialect,
+) -> Option<Vec<Plan>> {
+    let (old, own, new) = (&site_edit.old, &site_edit.new, &release_edit.new);
+    if site.keys[own.clone()] == release.keys[new.clone()] {
+        return Some(vec![Plan::Release(r)]);
+    }
+    if old.is_empty() {
+        let put = [&site.items[own.clone()], &release.items[new.clone()]];
+        let first = in_order(&base.items, old.start, put, dialect)?;
+        let (own, new) = (Plan::Site(s), Plan::Release(r));
+        return Some(if first == First::Site { vec![own, new] } else { vec![new, own] });
+    }
+    let (before, own, new) = (base.only(old)?, site.only(own)?, release.only(new)?);
+    let tags = is_tag_change(base, site, site_edit) && is_tag_change(base, release, release_edit);
+    let text = if tags { merge_tags(before, own, new) } else { merge_strings(before, own, new) }?;
+    Some(vec![Plan::Merged(text, s, r)])
+}
+
+/// Plans which edits of both sides are done, in order; `None` where two are not clear of each other.
 fn combine(
     base: &Version<'_>,
     site: &Version<'_>,
@@ -491,49 +260,16 @@ fn combine(
     dialect: &Dialect,
 ) -> Option<Vec<Plan>> {
     let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
-    let is_tag = |e: &Edit, v: &Version<'_>| is_tag_change(base, v, e);
     let (mut s, mut r) = (0, 0);
     // The last edit done: what the other side did next must be clear of it.
     let mut last: Option<Done<'_>> = None;
     while s < site_edits.len() || r < release_edits.len() {
         let (se, re) = (site_edits.get(s), release_edits.get(r));
-        if let (Some(se), Some(re)) = (se, re) {
-            if se.old == re.old && site.keys[se.new.clone()] == release.keys[re.new.clone()] {
-                plan.push(Plan::Release(r));
-                (s, r) = (s + 1, r + 1);
-                last = None;
-                continue;
-            }
-            if se.old == re.old && is_tag(se, site) && is_tag(re, release) {
-                let [b, st, rt] = [
-                    base.items[se.old.start].text,
-                    site.items[se.new.start].text,
-                    release.items[re.new.start].text,
-                ];
-                plan.push(Plan::Merged(merge_tags(b, st, rt)?, s, r));
-                (s, r) = (s + 1, r + 1);
-                last = None;
-                continue;
-            }
-        }
         if let (Some(se), Some(re)) = (se, re)
             && se.old == re.old
-            && let (Some(b), Some(st), Some(rt)) = (base.only(&se.old), site.only(&se.new), release.only(&re.new))
-            && let Some(text) = merge_strings(b, st, rt)
+            && let Some(steps) = at_one_spot([base, site, release], (s, se), (r, re), dialect)
         {
-            plan.push(Plan::Merged(text, s, r));
-            (s, r) = (s + 1, r + 1);
-            last = None;
-            continue;
-        }
-        if let (Some(se), Some(re)) = (se, re)
-            && se.old == re.old
-            && se.old.is_empty()
-            && let put = [&site.items[se.new.clone()], &release.items[re.new.clone()]]
-            && let Some(first) = in_order(&base.items, se.old.start, put, dialect)
-        {
-            let (own, new) = (Plan::Site(s), Plan::Release(r));
-            plan.extend(if first == First::Site { [own, new] } else { [new, own] });
+            plan.extend(steps);
             (s, r) = (s + 1, r + 1);
             last = None;
             continue;
@@ -549,7 +285,7 @@ fn combine(
             old: edit.old.clone(),
             new: &version.items[edit.new.clone()],
             by_site: sites_turn,
-            tag: is_tag(edit, version),
+            tag: is_tag_change(base, version, edit),
             brackets: swaps_brackets(&base.items[edit.old.clone()], &version.items[edit.new.clone()]),
             one_part: !edit.new.is_empty() && !apart,
         };
@@ -603,186 +339,6 @@ impl Done<'_> {
         before.old.end <= self.old.start && (next_selector || ends || beside(self, before) || beside(before, self))
     }
 }
-
-fn write<'a>(
-    [base, site, release]: [&Version<'a>; 3],
-    [site_edits, release_edits]: [&[Edit]; 2],
-    plan: &[Plan],
-    dialect: &Dialect,
-) -> Option<Vec<u8>> {
-    let link = |edits: &[Edit]| -> Vec<Option<usize>> {
-        let mut links = vec![None; base.items.len()];
-        for (i, j) in kept_pairs(edits, base.items.len()) {
-            links[i] = Some(j);
-        }
-        links
-    };
-    let (site_links, release_links) = (link(site_edits), link(release_edits));
-    let mut out = Writer::among([base, site, release]);
-    let mut at = 0;
-    // Where the release put something in last.
-    let mut at_put = None;
-    for step in plan.iter().map(Some).chain([None]) {
-        let until = match step {
-            Some(Plan::Site(s)) | Some(Plan::Merged(_, s, _)) => site_edits[*s].old.start,
-            Some(Plan::Release(r)) => release_edits[*r].old.start,
-            None => base.items.len(),
-        };
-        for i in at..until {
-            let (b, s, r) = (base.items[i], site.items[site_links[i]?], release.items[release_links[i]?]);
-            // What a side made a remark of is one.
-            let remark = if s.remark == b.remark { r.remark } else { s.remark };
-            let item = Item { remark, ..*spelled(&b, &s, &r)? };
-            out.push(lead(b.lead, s.lead, r.lead), &item)?;
-        }
-        at = at.max(until);
-        match step {
-            Some(Plan::Release(r)) => {
-                let edit = &release_edits[*r];
-                for (k, item) in release.items[edit.new.clone()].iter().enumerate() {
-                    let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
-                    let of_site = replaced.and_then(|i| Some((i, site.items[site_links[i]?].lead)));
-                    out.push(of_site.map_or(item.lead, |(i, own)| lead(base.items[i].lead, own, item.lead)), item)?;
-                }
-                at = at.max(edit.old.end);
-                at_put = edit.old.is_empty().then_some(edit.old.start);
-            }
-            Some(Plan::Site(s)) => {
-                let edit = &site_edits[*s];
-                for (k, item) in site.items[edit.new.clone()].iter().enumerate() {
-                    let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
-                    let lead = match replaced {
-                        Some(i) => lead(base.items[i].lead, item.lead, release.items[release_links[i]?].lead),
-                        // Behind what the release put first there: as the site has what follows.
-                        None if k == 0 && at_put == Some(edit.old.start) && !is_separator(item) => {
-                            site.items.get(edit.new.end).map_or(item.lead, |next| next.lead)
-                        }
-                        None => item.lead,
-                    };
-                    // The release kept the tag, perhaps wrapped over lines: its form stays.
-                    let refit = is_tag_change(base, site, edit)
-                        .then(|| {
-                            let kept = release.items[release_links[edit.old.start]?];
-                            merge_tags(base.items[edit.old.start].text, item.text, kept.text)
-                        })
-                        .flatten();
-                    // A string in place of another stands in the quotes that the release has anew.
-                    let requoted = || {
-                        let (old, kept) = (base.items[replaced?], release.items[release_links[replaced?]?]);
-                        let quote = *kept.text.first().filter(|quote| old.text.first() != Some(quote))?;
-                        match quote {
-                            b'"' | b'\'' => in_quotes(item, quote, dialect),
-                            _ => (kept.sort == Sort::Address).then(|| without_quotes(item))?,
-                        }
-                    };
-                    match refit.or_else(requoted) {
-                        Some(text) => out.push_merged(lead, item, &text)?,
-                        None => out.push(lead, item)?,
-                    }
-                }
-                at = at.max(edit.old.end);
-            }
-            Some(Plan::Merged(text, s, r)) => {
-                let (se, re) = (&site_edits[*s], &release_edits[*r]);
-                let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
-                out.push_merged(lead(b.lead, si.lead, ri.lead), &ri, text)?;
-                at = at.max(se.old.end);
-            }
-            None => {}
-        }
-    }
-    Some(out.bytes)
-}
-
-/// How an item that both kept is written: as the release has it, unless only the site wrote it in another form; `None`
-/// where both did, each in its own. The blanks of tags are the release's.
-fn spelled<'v, 'a>(base: &Item<'a>, site: &'v Item<'a>, release: &'v Item<'a>) -> Option<&'v Item<'a>> {
-    let same = |a: &Item<'a>, b: &Item<'a>| {
-        let words = |item: &Item<'a>| item.text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty());
-        a.text == b.text || base.sort == Sort::Tag && words(a).eq(words(b))
-    };
-    if same(site, base) || same(site, release) {
-        return Some(release);
-    }
-    same(release, base).then_some(site)
-}
-
-/// Which blanks stand before an item that both kept: the release's, unless only the site changed them.
-fn lead<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> &'a [u8] {
-    if site == base {
-        release
-    } else if release == base || (site.is_empty() != base.is_empty() && release.is_empty() == base.is_empty()) {
-        site
-    } else {
-        release
-    }
-}
-
-#[derive(Default)]
-struct Writer<'a> {
-    bytes: Vec<u8>,
-    /// The last item, if it is a word.
-    word: Option<&'a [u8]>,
-    /// The line has a remark that goes on to its end.
-    remark: bool,
-    /// Words that stand side by side in a version, with nothing between.
-    side_by_side: HashSet<(&'a [u8], &'a [u8])>,
-}
-
-impl<'a> Writer<'a> {
-    fn among(versions: [&Version<'a>; 3]) -> Self {
-        let pairs = versions.into_iter().flat_map(|version| version.items.windows(2));
-        let side_by_side = pairs
-            .filter(|pair| pair.iter().all(|item| item.sort == Sort::Word) && pair[1].lead.is_empty())
-            .map(|pair| (pair[0].text, pair[1].text))
-            .collect();
-        Writer { side_by_side, ..Writer::default() }
-    }
-
-    /// Adds an item; `None` where two words would run together into one that nobody wrote, and where code would get into
-    /// a remark or a remark into the code.
-    fn push(&mut self, lead: &[u8], item: &Item<'a>) -> Option<()> {
-        self.enter(lead, item)?;
-        let quoted = item.text.first() == Some(&b'"');
-        if let Some(before) = self.word
-            && lead.is_empty()
-            && item.sort == Sort::Word
-            && !quoted
-            && !self.side_by_side.contains(&(before, item.text))
-        {
-            return None;
-        }
-        self.add(lead, item.text);
-        self.word = (item.sort == Sort::Word).then_some(item.text);
-        Some(())
-    }
-
-    /// Goes on to where an item stands, if it may stand there.
-    fn enter(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
-        let within = self.remark && !lead.contains(&b'\n');
-        self.remark = within || item.remark == Some(Remark::Line) && item.text == b"/";
-        let fits = match item.remark {
-            Some(Remark::Line) => self.remark,
-            Some(Remark::Block) => true,
-            None => !self.remark || item.text.is_empty(),
-        };
-        fits.then_some(())
-    }
-
-    /// Adds an item in another form, or merged of several.
-    fn push_merged(&mut self, lead: &[u8], item: &Item<'_>, text: &[u8]) -> Option<()> {
-        self.enter(lead, item)?;
-        self.add(lead, text);
-        self.word = None;
-        Some(())
-    }
-
-    fn add(&mut self, lead: &[u8], text: &[u8]) {
-        self.bytes.extend_from_slice(lead);
-        self.bytes.extend_from_slice(text);
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
