@@ -7,11 +7,11 @@
 use std::collections::HashMap;
 
 use super::balance::{each_bracket, nests};
+use super::islands::{in_turn, islands, remarks};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
 use super::structure::edits_beside;
-use super::tags::INNER;
 use super::text::merge_checked;
 use super::{Dialect, MergeOptions, Reason, Trust};
 use crate::text::{Line, split_lines};
@@ -21,11 +21,11 @@ const NEAR: usize = 200;
 /// How often more edits are asked about before the rest is let be.
 const ROUNDS: usize = 4;
 
-/// A bracket that is open where a line begins.
+/// What is open where a line begins: a bracket, a remark, a piece of code.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Opener {
-    kind: u8,
-    line: usize,
+pub(super) struct Opener {
+    pub(super) kind: u8,
+    pub(super) line: usize,
 }
 
 /// Merges three versions of a text in which brackets hold blocks together; the edits beside lines that come to stand in
@@ -69,8 +69,12 @@ pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialec
         let in_order = answered.iter().filter(|placed| nests(&placed.bytes));
         astray.extend(in_order.flat_map(|placed| sides.out_of(placed)));
     }
+    if !dialect.markup && dialect.strings && versions.into_iter().all(|text| remarks(text).1) {
+        let sides = Sides::of([site, release], |text| remarks(text).0, false);
+        astray.extend(answered.iter().flat_map(|placed| sides.out_of(placed)));
+    }
     if in_islands {
-        let sides = Sides::of([site, release], islands, false);
+        let sides = Sides::of([site, release], |text| islands(text).0, false);
         astray.extend(answered.iter().flat_map(|placed| sides.out_of(placed)));
     }
     astray.sort_unstable();
@@ -145,6 +149,24 @@ impl<'a> Sides<'a> {
     }
 }
 
+/// Which line each that begins within brackets goes on with.
+pub(super) fn statements(text: &[u8]) -> Vec<Option<usize>> {
+    let mut brackets = Vec::new();
+    each_bracket(text, false, |at, _, n| brackets.push((at, n)));
+    let mut brackets = brackets.into_iter().peekable();
+    let (mut from, mut depth, mut first) = (0, 0, None);
+    let mut found = Vec::new();
+    for (at, line) in split_lines(text).iter().enumerate() {
+        found.push(first);
+        from += line.content.len() + line.end.bytes().len();
+        while let Some((_, n)) = brackets.next_if(|(at, _)| *at < from) {
+            depth += n;
+        }
+        first = (depth > 0).then(|| first.unwrap_or(at));
+    }
+    found
+}
+
 /// The innermost bracket that is open at each line of a text, behind the closing ones that it begins with.
 fn innermost(text: &[u8]) -> Vec<Option<Opener>> {
     let mut brackets = Vec::new();
@@ -166,40 +188,6 @@ fn innermost(text: &[u8]) -> Vec<Option<Opener>> {
         found.push(open.last().copied());
         from += line.content.len() + line.end.bytes().len();
         take(from, at, &mut open);
-    }
-    found
-}
-
-/// Elements that hold another language than the markup around them, by how they begin and end.
-const ELEMENTS: [(&[u8], &[u8]); 2] = [(b"<script", b"</script"), (b"<style", b"</style")];
-
-/// Tells whether pieces of code begin and end in turn.
-fn in_turn(text: &[u8]) -> bool {
-    let marks = text.windows(2).filter(|two| matches!(*two, [b'<', b'?'] | [b'?', b'>']));
-    marks.enumerate().all(|(k, mark)| (mark[0] == b'<') == (k % 2 == 0))
-}
-
-/// What each line of a markup text begins in that is written in another language: a remark, a piece of code, a script.
-fn islands(text: &[u8]) -> Vec<Option<Opener>> {
-    let kinds: Vec<(&[u8], &[u8])> = INNER.into_iter().chain(ELEMENTS).collect();
-    let mut open: Option<(usize, usize)> = None;
-    let mut found = Vec::new();
-    for (line, content) in split_lines(text).iter().map(|line| line.content).enumerate() {
-        let kind = |k: usize| u8::try_from(k).unwrap_or(u8::MAX);
-        found.push(open.map(|(k, line)| Opener { kind: kind(k), line }));
-        let mut at = 0;
-        while let Some(rest) = content.get(at..).filter(|rest| !rest.is_empty()) {
-            match open {
-                Some((k, _)) if rest.starts_with(kinds[k].1) => {
-                    (open, at) = (None, at + kinds[k].1.len());
-                }
-                None => match kinds.iter().position(|(opens, _)| rest.starts_with(opens)) {
-                    Some(k) => (open, at) = (Some((k, line)), at + kinds[k].0.len()),
-                    None => at += 1,
-                },
-                Some(_) => at += 1,
-            }
-        }
     }
     found
 }

@@ -131,7 +131,12 @@ pub(crate) fn merge_lines(
     let more = walk.paired();
     let merged = walk.finish();
     let markup = context.dialect.markup;
-    if more.is_empty() || context.paired.is_empty() && answers_close(&merged, [base, site, release], markup) {
+    let whole = |side: &Side<'_>| lines_of(side, &(0..side.lines.len()));
+    let closes = || {
+        let texts = [base, site, release].map(whole);
+        answers_close(&merged, texts.each_ref().map(Vec::as_slice), markup)
+    };
+    if more.is_empty() || context.paired.is_empty() && closes() {
         return merged;
     }
     let paired = [context.paired, &more].concat();
@@ -591,7 +596,7 @@ impl<'a> Walk<'a, '_> {
 }
 
 /// The text of some lines of a side, each with an end.
-fn lines_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
+pub(super) fn lines_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
     let end = |line: &Line<'_>| if line.end == LineEnd::None { b"\n".as_slice() } else { line.end.bytes() };
     side.lines[lines.clone()].iter().flat_map(|line| [line.content, end(line)].concat()).collect()
 }

@@ -1,102 +1,252 @@
-//! A merge to the letter: a second opinion.
+//! A merge to the letter: every byte counts, and changes are done where they are.
 //!
 //! Lining lines up blind to white space finds what was only indented anew. Where little stands between the changes of
 //! the two sides (closers, blank lines, a few equal ones), it can also take a line for its like, or leave a choice. If
 //! every byte counts and the changes of the two sides still do not touch, they can be done as they are, with no
 //! cleverness at all; where it is sure, too, which lines of the release are those of the base, that is what was meant.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::align::{From, Homes, Repeated, Side, Weak, align, line_edits};
-use super::lines::MergedLines;
+use super::hints::add_hints;
+use super::lines::{MergedLines, lines_of};
 use super::out::{Out, Source};
 use super::text::Landmarks;
-use super::{Dialect, EditFate, Outcome};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextDecision};
 use crate::diff::{Edit, Interner, kept_pairs};
+use crate::text::Line;
 use crate::text::key::Blanks;
-
-/// Merges three versions to the letter. Returns `None` where changes of the two sides touch, where both may have put
-/// in the same, where a change may belong to other lines of the release, or where the result is not `wanted`.
-pub(crate) fn merge_literally(
-    [base, site, release]: [&[u8]; 3],
-    dialect: &Dialect,
-    wanted: impl Fn(&MergedLines) -> bool,
-) -> Option<MergedLines> {
-    let mut interner = Interner::new();
-    let mut side = |body| Side::new(body, Blanks::AreContent, &mut interner);
-    let (b, s, r) = (side(base), side(site), side(release));
-    let weak = Weak::of(&[&b, &s, &r]);
-    let site_edits = align(&b, &s, &weak, From::Front);
-    let release_edits = align(&b, &r, &weak, From::Front);
-    let literal = Literal { base: &b, site: &s, release: &r, weak: &weak, site_edits, release_edits };
-    if literal.touch() || literal.put_in_alike() {
-        return None;
-    }
-    let merged = literal.merged(line_edits(base, site, dialect.blanks));
-    (wanted(&merged) && literal.sure()).then_some(merged)
-}
 
 /// How many lines of the base may stand between insertions that may be the same.
 const NEAR: usize = 10;
 
-struct Literal<'s, 'a> {
-    base: &'s Side<'a>,
-    site: &'s Side<'a>,
-    release: &'s Side<'a>,
-    weak: &'s Weak,
+/// Three versions lined up by every byte.
+pub(super) struct Literal<'a> {
+    texts: [&'a [u8]; 3],
+    base: Side<'a>,
+    site: Side<'a>,
+    release: Side<'a>,
+    weak: Weak,
     site_edits: Vec<Edit>,
     release_edits: Vec<Edit>,
 }
 
-impl<'a> Literal<'_, 'a> {
-    /// Tells whether changes of the two sides touch: no kept line stands between them, or none but closers where they
-    /// are about nothing else.
-    fn touch(&self) -> bool {
-        let own = self.site_edits.iter().map(|edit| (edit, self.site));
-        let mut edits: Vec<_> = own.chain(self.release_edits.iter().map(|edit| (edit, self.release))).collect();
-        edits.sort_by_key(|(edit, _)| (edit.old.start, edit.old.end));
+/// A stretch of the base in which one side changed something, or both did.
+pub(super) struct Stretch {
+    base: Range<usize>,
+    /// Which edits of the site.
+    site: Range<usize>,
+    /// Which edits of the release.
+    release: Range<usize>,
+    taken: Taken,
+}
+
+/// What is taken in a stretch.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Taken {
+    /// What the site has, alone.
+    Site,
+    /// What the release has.
+    Release,
+    /// What both have alike.
+    Both,
+    /// A person is asked.
+    Asked(Reason),
+}
+
+impl Stretch {
+    fn take_in(&mut self, next: Stretch) {
+        self.base.end = self.base.end.max(next.base.end);
+        self.site.end = next.site.end;
+        self.release.end = next.release.end;
+    }
+
+    fn is_asked(&self) -> bool {
+        matches!(self.taken, Taken::Asked(_))
+    }
+
+    /// Tells whether both sides changed something here.
+    pub(super) fn is_of_both(&self) -> bool {
+        !self.site.is_empty() && !self.release.is_empty()
+    }
+}
+
+impl<'a> Literal<'a> {
+    pub(super) fn of(texts: [&'a [u8]; 3]) -> Self {
+        let mut interner = Interner::new();
+        let mut side = |body| Side::new(body, Blanks::AreContent, &mut interner);
+        let [base, site, release] = texts.map(&mut side);
+        let weak = Weak::of(&[&base, &site, &release]);
+        let site_edits = align(&base, &site, &weak, From::Front);
+        let release_edits = align(&base, &release, &weak, From::Front);
+        Literal { texts, base, site, release, weak, site_edits, release_edits }
+    }
+
+    /// The stretches that the sides changed, in order. A question is where changes touch, unless both made the same, and
+    /// where both may have put in the same nearby.
+    pub(super) fn stretches(&self, dialect: &Dialect) -> Vec<Stretch> {
+        let mut out: Vec<Stretch> = Vec::new();
+        let (mut s, mut r) = (0, 0);
+        loop {
+            let by_site = match (self.site_edits.get(s), self.release_edits.get(r)) {
+                (None, None) => break,
+                (Some(own), Some(new)) => (own.old.start, own.old.end) <= (new.old.start, new.old.end),
+                (own, _) => own.is_some(),
+            };
+            let (site, release) = if by_site { (s..s + 1, r..r) } else { (s..s, r..r + 1) };
+            (s, r) = (site.end, release.end);
+            let edit = if by_site { &self.site_edits[site.start] } else { &self.release_edits[release.start] };
+            let taken = if by_site { Taken::Site } else { Taken::Release };
+            let next = Stretch { base: edit.old.clone(), site, release, taken };
+            match out.last_mut() {
+                Some(last) if self.touch(last, &next) => last.take_in(next),
+                _ => out.push(next),
+            }
+        }
+        for stretch in out.iter_mut().filter(|stretch| stretch.is_of_both()) {
+            stretch.taken = match self.is_same(stretch) {
+                true => Taken::Both,
+                false if self.is_form(stretch, dialect) => Taken::Release,
+                false => Taken::Asked(self.reason(stretch)),
+            };
+        }
+        self.join_alike(out)
+    }
+
+    /// Makes questions of what the site took out where the release put it in elsewhere, or only at another level: taken
+    /// out of its old place alone it would be back. Known is a line that stands once in the base.
+    pub(super) fn ask_about_moved(&self, stretches: &mut [Stretch]) {
+        let mut times: HashMap<&[u8], usize> = HashMap::new();
+        for line in &self.base.lines {
+            *times.entry(line.trimmed()).or_default() += 1;
+        }
+        let put = |edit: &Edit| self.release.lines[edit.new.clone()].iter().map(Line::trimmed);
+        let moved: HashSet<&[u8]> =
+            self.release_edits.iter().flat_map(put).filter(|line| times.get(line) == Some(&1)).collect();
+        let is_gone = |edit: &Edit| {
+            let own: HashSet<&[u8]> = self.site.lines[edit.new.clone()].iter().map(Line::trimmed).collect();
+            let old = self.base.lines[edit.old.clone()].iter().filter(|line| !line.is_blank());
+            old.map(Line::trimmed).any(|line| moved.contains(line) && !own.contains(line))
+        };
+        for stretch in stretches.iter_mut().filter(|stretch| !stretch.is_asked() && !stretch.site.is_empty()) {
+            if self.site_edits[stretch.site.clone()].iter().any(is_gone) {
+                stretch.taken = Taken::Asked(Reason::SiteDeleted);
+            }
+        }
+    }
+
+    /// Tells whether the site changed nothing in a stretch but the white space in its lines, and that is form.
+    fn is_form(&self, stretch: &Stretch, dialect: &Dialect) -> bool {
+        let solid = |side: &Side<'a>, lines: &Range<usize>| -> Vec<u8> {
+            let bytes = side.lines[lines.clone()].iter().flat_map(|line| line.content);
+            bytes.copied().filter(|byte| !byte.is_ascii_whitespace()).collect()
+        };
+        let as_before = |edit: &Edit| {
+            edit.old.len() == edit.new.len() && solid(&self.base, &edit.old) == solid(&self.site, &edit.new)
+        };
+        dialect.blanks == Blanks::AreForm && self.site_edits[stretch.site.clone()].iter().all(as_before)
+    }
+
+    /// Tells whether an edit touches what the other side did before: no kept line stands between, or none but closers
+    /// where both are about nothing else.
+    fn touch(&self, before: &Stretch, next: &Stretch) -> bool {
+        let (last, edit) = if next.site.is_empty() {
+            (before.site.clone().next_back().map(|k| (&self.site_edits[k], &self.site)), next.release.start)
+        } else {
+            (before.release.clone().next_back().map(|k| (&self.release_edits[k], &self.release)), next.site.start)
+        };
+        let Some((last, side)) = last else { return false };
+        let (edit, other) = match next.site.is_empty() {
+            true => (&self.release_edits[edit], &self.release),
+            false => (&self.site_edits[edit], &self.site),
+        };
         let weak = |keys: &[u32]| keys.iter().all(|key| self.weak.is(*key));
         let closers = |edit: &Edit, side: &Side<'_>| {
             weak(&self.base.keys[edit.old.clone()]) && weak(&side.keys[edit.new.clone()])
         };
-        edits.windows(2).any(|pair| {
-            let [(first, side), (second, other)] = pair else { return false };
-            let of_two = !std::ptr::eq(*side, *other);
-            let apart = |from: usize, to: usize| {
-                from < to && !(closers(first, side) && closers(second, other) && weak(&self.base.keys[from..to]))
-            };
-            of_two && !apart(first.old.end, second.old.start)
-        })
+        let (from, to) = (last.old.end, edit.old.start);
+        from >= to || closers(last, side) && closers(edit, other) && weak(&self.base.keys[from..to])
     }
 
-    /// Tells whether all that a change of the site put in, the release put in nearby.
-    fn put_in_alike(&self) -> bool {
+    /// Tells whether both sides did the same in a stretch.
+    fn is_same(&self, stretch: &Stretch) -> bool {
+        let [own] = &self.site_edits[stretch.site.clone()] else { return false };
+        let [new] = &self.release_edits[stretch.release.clone()] else { return false };
+        own.old == new.old && self.site.keys[own.new.clone()] == self.release.keys[new.new.clone()]
+    }
+
+    fn reason(&self, stretch: &Stretch) -> Reason {
+        let (own, new) = (&self.site_edits[stretch.site.clone()], &self.release_edits[stretch.release.clone()]);
+        let inserts = |edits: &[Edit]| edits.iter().all(|edit| edit.old.is_empty());
+        let deletes = |edits: &[Edit]| edits.iter().all(|edit| edit.new.is_empty());
+        match (inserts(own), inserts(new)) {
+            (true, true) => Reason::BothInserted,
+            _ if deletes(new) => Reason::ReleaseDeleted,
+            _ if deletes(own) => Reason::SiteDeleted,
+            (false, false) => Reason::BothChanged,
+            _ => Reason::PlaceOpen,
+        }
+    }
+
+    /// Makes one question of a change of the site and those of the release nearby that put in the same.
+    fn join_alike(&self, stretches: Vec<Stretch>) -> Vec<Stretch> {
         let telling = |side: &Side<'a>, edit: &Edit| -> Vec<&'a [u8]> {
             let lines = edit.new.clone().filter(|at| !self.weak.is(side.keys[*at]));
             lines.map(|at| side.lines[at].trimmed()).collect()
         };
-        self.site_edits.iter().any(|own| {
-            let from = self.release_edits.partition_point(|e| e.old.end + NEAR < own.old.start);
-            let near = self.release_edits[from..].iter().take_while(|e| e.old.start <= own.old.end + NEAR);
-            let theirs: HashSet<&[u8]> = near.flat_map(|edit| telling(self.release, edit)).collect();
-            let lines = telling(self.site, own);
-            !lines.is_empty() && lines.iter().all(|line| theirs.contains(line))
-        })
+        // The last stretch that each goes together with.
+        let mut until: Vec<usize> = (0..stretches.len()).collect();
+        for (k, stretch) in stretches.iter().enumerate().filter(|(_, stretch)| stretch.taken == Taken::Site) {
+            let lines = telling(&self.site, &self.site_edits[stretch.site.start]);
+            let is_near = |at: &usize| {
+                let other = &stretches[*at].base;
+                other.start <= stretch.base.end + NEAR && stretch.base.start <= other.end + NEAR
+            };
+            let (above, below) = ((0..k).rev().take_while(is_near), (k + 1..stretches.len()).take_while(is_near));
+            let mut near: Vec<(usize, Vec<&[u8]>)> = Vec::new();
+            for at in above.chain(below) {
+                let put =
+                    stretches[at].release.clone().flat_map(|r| telling(&self.release, &self.release_edits[r]));
+                near.push((at, put.filter(|line| lines.contains(line)).collect()));
+            }
+            near.retain(|(_, put)| !put.is_empty());
+            if lines.is_empty() || !lines.iter().all(|line| near.iter().any(|(_, put)| put.contains(line))) {
+                continue;
+            }
+            let all = || near.iter().map(|(at, _)| *at).chain([k]);
+            let (first, last) = (all().min().unwrap_or(k), all().max().unwrap_or(k));
+            until[first] = until[first].max(last);
+        }
+        let mut out: Vec<Stretch> = Vec::new();
+        let mut joined = 0;
+        for (k, stretch) in stretches.into_iter().enumerate() {
+            match out.last_mut().filter(|_| k > 0 && k <= joined) {
+                Some(last) => {
+                    last.take_in(stretch);
+                    if !last.is_asked() {
+                        last.taken = Taken::Asked(Reason::PutTwice);
+                    }
+                }
+                None => out.push(stretch),
+            }
+            joined = joined.max(until[k]);
+        }
+        out
     }
 
-    /// Tells whether it is known of every change of the site to which lines of the release it belongs: a landmark says
-    /// so, or there is no other way to line them up and the lines are no look-alikes.
-    fn sure(&self) -> bool {
+    /// Makes questions of the changes of the site of which it is not known to which lines of the release they belong: no
+    /// landmark says so, and there is another way to line them up or the lines are look-alikes.
+    pub(super) fn ask_about_unsure(&self, stretches: &mut [Stretch], dialect: &Dialect) {
         let kept = self.kept(&self.release_edits);
-        let from_the_end = self.kept(&align(self.base, self.release, self.weak, From::Back));
-        let homes = Homes::of(self.base, self.release, &Repeated::of(&[self.base, self.site, self.release]));
-        let landmarks = Landmarks::of(self.base, self.release, self.weak);
+        let from_the_end = self.kept(&align(&self.base, &self.release, &self.weak, From::Back));
+        let homes = Homes::of(&self.base, &self.release, &Repeated::of(&[&self.base, &self.site, &self.release]));
+        let landmarks = Landmarks::of(&self.base, &self.release, &self.weak);
         let mistaken = |line: usize| {
             let at = kept.get(line).copied().flatten().filter(|_| !self.weak.is(self.base.keys[line]))?;
-            Some(homes.is_mistaken(self.base, self.release, self.weak, (line, at)))
+            Some(homes.is_mistaken(&self.base, &self.release, &self.weak, (line, at)))
         };
-        self.site_edits.iter().all(|edit| {
+        let sure = |edit: &Edit| {
             let above = edit.old.start.checked_sub(1);
             let below = edit.old.end;
             if landmarks.confirm(&edit.old, above.and_then(|line| kept[line]).map_or(0, |at| at + 1)) {
@@ -105,7 +255,31 @@ impl<'a> Literal<'_, 'a> {
             let one_way = (above.into_iter().chain(edit.old.clone()).chain([below]))
                 .all(|line| kept.get(line) == from_the_end.get(line));
             one_way && !Homes::changed_at_look_alikes(&edit.old, mistaken)
-        })
+        };
+        for stretch in stretches.iter_mut().filter(|stretch| stretch.taken == Taken::Site) {
+            if !self.site_edits[stretch.site.clone()].iter().all(sure) {
+                let form = self.is_form(stretch, dialect);
+                stretch.taken = if form { Taken::Release } else { Taken::Asked(Reason::Doubtful) };
+            }
+        }
+    }
+
+    /// Makes questions of the changes of the site alone that are part of some edits; tells whether there were any.
+    pub(super) fn ask_about<'e>(
+        &self,
+        stretches: &mut [Stretch],
+        edits: impl Iterator<Item = &'e EditFate>,
+    ) -> bool {
+        let mut asked = false;
+        for edit in edits {
+            let from = stretches.partition_point(|stretch| stretch.base.end < edit.base.start);
+            let touched = stretches[from..].iter_mut().take_while(|stretch| stretch.base.start <= edit.base.end);
+            for stretch in touched.filter(|stretch| stretch.taken == Taken::Site) {
+                stretch.taken = Taken::Asked(Reason::Doubtful);
+                asked = true;
+            }
+        }
+        asked
     }
 
     /// Where the release has each line of the base.
@@ -115,55 +289,157 @@ impl<'a> Literal<'_, 'a> {
         kept
     }
 
-    /// Does the changes of both sides; `told` are the site's as a survey tells them.
-    fn merged(&self, told: Vec<Edit>) -> MergedLines {
-        let mut out = Out::new(self.release.form.line_end);
-        // Where the result has each line of the site, and the release each of the base; or where it would stand.
-        let (mut in_result, mut in_release) = (Vec::new(), Vec::new());
-        let (mut own, mut theirs) = (self.site_edits.iter().peekable(), self.release_edits.iter().peekable());
-        let (mut b, mut r) = (0, 0);
-        while b < self.base.lines.len() || own.peek().is_some() || theirs.peek().is_some() {
-            if let Some(edit) = own.next_if(|edit| edit.old.start == b) {
-                for at in edit.new.clone() {
-                    in_result.push(out.lines());
-                    out.line(self.site.lines[at].content, self.release.form.line_end, Source::of_site(at));
-                }
-                in_release.extend(r..r + edit.old.len());
-                (b, r) = (edit.old.end, r + edit.old.len());
-            } else if let Some(edit) = theirs.next_if(|edit| edit.old.start == b) {
-                in_result.extend(edit.old.clone().map(|_| out.lines()));
-                in_release.extend(edit.old.clone().map(|_| edit.new.start));
-                for at in edit.new.clone() {
-                    let line = self.release.lines[at];
-                    out.line(line.content, line.end, Source::of_release(at));
-                }
-                (b, r) = (edit.old.end, edit.new.end);
-            } else {
-                let line = self.release.lines[r];
-                let source = Source { base: Some(b), site: Some(in_result.len()), release: Some(r) };
-                in_result.push(out.lines());
-                in_release.push(r);
-                out.line(line.content, line.end, source);
-                (b, r) = (b + 1, r + 1);
-            }
+    /// Does the changes of both sides and leaves the questions open. The fates are those of the site's edits as a survey
+    /// tells them; `None` where it tells of none at all.
+    pub(super) fn merged(
+        &self,
+        stretches: &[Stretch],
+        dialect: &Dialect,
+        options: &MergeOptions,
+    ) -> Option<MergedLines> {
+        let mut writer = Writer::of(self, dialect, options);
+        for stretch in stretches {
+            writer.keep(stretch.base.start);
+            writer.write(stretch);
         }
-        in_result.push(out.lines());
-        in_release.push(r);
+        writer.keep(self.base.lines.len());
+        writer.finish()
+    }
+}
+
+/// The result as it grows.
+struct Writer<'l, 'a> {
+    literal: &'l Literal<'a>,
+    dialect: &'l Dialect,
+    options: &'l MergeOptions,
+    out: Out,
+    /// Where the result has each line of the site, or would.
+    in_result: Vec<usize>,
+    /// Where the release has each line of the base, or would.
+    in_release: Vec<usize>,
+    /// How far base and release are read.
+    base: usize,
+    release: usize,
+    decisions: Vec<TextDecision>,
+    /// What of the site both sides did.
+    same: Vec<Range<usize>>,
+}
+
+impl<'l, 'a> Writer<'l, 'a> {
+    fn of(literal: &'l Literal<'a>, dialect: &'l Dialect, options: &'l MergeOptions) -> Self {
+        Writer {
+            literal,
+            dialect,
+            options,
+            out: Out::new(literal.release.form.line_end),
+            in_result: Vec::new(),
+            in_release: Vec::new(),
+            base: 0,
+            release: 0,
+            decisions: Vec::new(),
+            same: Vec::new(),
+        }
+    }
+
+    /// Writes the lines before one of the base, which all have, as the release has them.
+    fn keep(&mut self, until: usize) {
+        while self.base < until {
+            let line = self.literal.release.lines[self.release];
+            let source =
+                Source { base: Some(self.base), site: Some(self.in_result.len()), release: Some(self.release) };
+            self.in_result.push(self.out.lines());
+            self.in_release.push(self.release);
+            self.out.line(line.content, line.end, source);
+            (self.base, self.release) = (self.base + 1, self.release + 1);
+        }
+    }
+
+    fn write(&mut self, stretch: &Stretch) {
+        let Literal { base, site, release, site_edits, release_edits, .. } = self.literal;
+        let old = stretch.base.clone();
+        let count = |edits: &[Edit]| {
+            let put: usize = edits.iter().map(|edit| edit.new.len()).sum();
+            old.len() + put - edits.iter().map(|edit| edit.old.len()).sum::<usize>()
+        };
+        let own = self.in_result.len()..self.in_result.len() + count(&site_edits[stretch.site.clone()]);
+        let new = self.release..self.release + count(&release_edits[stretch.release.clone()]);
+        self.in_release.extend(old.clone().map(|line| (new.start + line - old.start).min(new.end)));
+        (self.base, self.release) = (old.end, new.end);
+        let from = self.out.lines();
+        if let Taken::Asked(reason) = stretch.taken {
+            let [base_text, site_text, release_text] =
+                [lines_of(base, &old), lines_of(site, &own), lines_of(release, &new)];
+            let result = self.out.question([&base_text, &site_text, &release_text], self.dialect, self.options);
+            self.in_result.extend(own.clone().map(|_| from));
+            self.decisions.push(TextDecision {
+                reason,
+                base: old,
+                site: own,
+                release: new,
+                result,
+                edits: Vec::new(),
+                with: Vec::new(),
+                base_text,
+                site_text,
+                release_text,
+                hint: None,
+            });
+        } else if stretch.taken == Taken::Site {
+            for at in own {
+                self.in_result.push(self.out.lines());
+                self.out.line(site.lines[at].content, release.form.line_end, Source::of_site(at));
+            }
+        } else {
+            let same = stretch.taken == Taken::Both;
+            for (k, at) in new.enumerate() {
+                let source = Source { site: same.then_some(own.start + k), ..Source::of_release(at) };
+                self.out.line(release.lines[at].content, release.lines[at].end, source);
+            }
+            self.in_result.extend(own.clone().map(|line| from + if same { line - own.start } else { 0 }));
+            self.same.extend(same.then_some(own));
+        }
+    }
+
+    fn finish(mut self) -> Option<MergedLines> {
+        let Literal { base, site, release, weak, .. } = self.literal;
+        self.in_result.push(self.out.lines());
+        self.in_release.push(self.release);
         let place = |places: &[usize], lines: &Range<usize>| {
             places[lines.start]..lines.clone().next_back().map_or(places[lines.start], |last| places[last] + 1)
         };
-        let fate = |Edit { old, new }| EditFate {
-            release: place(&in_release, &old),
-            result: place(&in_result, &new),
-            base: old,
-            site: new,
-            outcome: Outcome::Kept,
-            step: None,
-        };
-        let edits = told.into_iter().map(fate).collect();
-        let [of_base, of_site, of_release] =
-            [self.base, self.site, self.release].map(|side| side.form.final_newline);
-        let (bytes, sources) = out.finish(if of_site == of_base { of_release } else { of_site });
-        MergedLines { bytes, sources, edits, ..MergedLines::default() }
+        let touches = |a: &Range<usize>, b: &Range<usize>| a.start <= b.end && b.start <= a.end;
+        let told = line_edits(self.literal.texts[0], self.literal.texts[1], self.dialect.blanks);
+        let mut edits: Vec<EditFate> = Vec::new();
+        for (k, Edit { old, new }) in told.into_iter().enumerate() {
+            let asked = self.decisions.iter_mut().find(|d| touches(&d.base, &old) && touches(&d.site, &new));
+            let (release, result, outcome) = match asked {
+                Some(asked) => {
+                    asked.edits.push(k);
+                    (asked.release.clone(), asked.result.clone(), Outcome::Open)
+                }
+                None => {
+                    let same = self.same.iter().any(|same| touches(same, &new) && same.end >= new.end);
+                    let outcome = if same { Outcome::Already } else { Outcome::Kept };
+                    (place(&self.in_release, &old), place(&self.in_result, &new), outcome)
+                }
+            };
+            edits.push(EditFate { base: old, site: new, release, result, outcome, step: None });
+        }
+        // Lined up in other ways, a change may have slid along: then it is the nearest one.
+        for asked in self.decisions.iter_mut().filter(|asked| asked.edits.is_empty()) {
+            let distance = |fate: &EditFate| {
+                let (own, other) = (&asked.site, &fate.site);
+                own.start.saturating_sub(other.end).max(other.start.saturating_sub(own.end))
+            };
+            let nearest = (0..edits.len()).min_by_key(|k| distance(&edits[*k]))?;
+            asked.edits.push(nearest);
+            let (release, result) = (asked.release.clone(), asked.result.clone());
+            edits[nearest] = EditFate { release, result, outcome: Outcome::Open, ..edits[nearest].clone() };
+        }
+        let [of_base, of_site, of_release] = [base, site, release].map(|side| side.form.final_newline);
+        let (bytes, sources) = self.out.finish(if of_site == of_base { of_release } else { of_site });
+        let mut merged = MergedLines { bytes, sources, edits, decisions: self.decisions, ..MergedLines::default() };
+        add_hints(&mut merged, [base, site, release], weak, self.dialect);
+        Some(merged)
     }
 }

@@ -1,5 +1,8 @@
 //! The result as it grows, and where each of its lines comes from.
 
+use std::ops::Range;
+
+use super::{Dialect, Leave, MergeOptions};
 use crate::text::{LineEnd, split_lines};
 
 /// Which lines of the three versions a line of the result stands for; none for what was merged by words or is a
@@ -73,8 +76,32 @@ impl Out {
         }
     }
 
+    /// Adds an open spot and returns its lines: the base's text and the two sides' between markers, or one side's.
+    pub(crate) fn question(
+        &mut self,
+        [base, site, release]: [&[u8]; 3],
+        dialect: &Dialect,
+        options: &MergeOptions,
+    ) -> Range<usize> {
+        let from = self.lines();
+        match options.leave {
+            Leave::Markers if dialect.markers => {
+                self.marker("<<<<<<< site");
+                self.text(site);
+                self.marker("||||||| base");
+                self.text(base);
+                self.marker("=======");
+                self.text(release);
+                self.marker(format!(">>>>>>> release {}", options.release_label).trim_end());
+            }
+            Leave::Release => self.text(release),
+            _ => self.text(site),
+        }
+        from..self.lines()
+    }
+
     /// Adds a line of a question that is no version's.
-    pub(crate) fn marker(&mut self, label: &str) {
+    fn marker(&mut self, label: &str) {
         self.line(label.as_bytes(), LineEnd::None, Source::default());
     }
 

@@ -12,7 +12,8 @@ use std::ops::Range;
 mod heads;
 
 use super::align::line_edits;
-use super::enclosed::out_of_brackets;
+use super::balance::nests;
+use super::enclosed::{out_of_brackets, statements};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
@@ -123,7 +124,13 @@ struct Tree {
 }
 
 impl Tree {
-    fn of(lines: &[Line<'_>]) -> Self {
+    fn of(text: &[u8]) -> Self {
+        Tree::with(text, Vec::new())
+    }
+
+    /// The tree of a text; `statements` tells which line each goes on with, if it does.
+    fn with(text: &[u8], statements: Vec<Option<usize>>) -> Self {
+        let lines = split_lines(text);
         let mut parents = vec![None; lines.len()];
         let (mut tabs, mut spaces) = (false, false);
         let mut ragged = HashSet::new();
@@ -133,6 +140,10 @@ impl Tree {
             let indent = line.indent();
             tabs |= indent.contains(&b'\t');
             spaces |= indent.starts_with(b"  ");
+            if let Some(first) = statements.get(at).copied().flatten() {
+                parents[at] = parents[first];
+                continue;
+            }
             let width: usize = indent.iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
             let mut level = None;
             while open.last().is_some_and(|(outer, _)| *outer >= width) {
@@ -145,10 +156,6 @@ impl Tree {
             open.push((width, at));
         }
         Tree { parents, ragged, mixed: tabs && spaces }
-    }
-
-    fn of_text(text: &[u8]) -> Self {
-        Tree::of(&split_lines(text))
     }
 
     /// Which lines open a block.
@@ -187,7 +194,23 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     astray
 }
 
-fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
+fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
+    let [base, site, release] = versions;
+    let texts = [base, site, release, &placed.bytes];
+    let astray = astray_among(placed, versions, texts.map(Tree::of));
+    if !astray.is_empty() || !texts.into_iter().all(nests) {
+        return astray;
+    }
+    // What begins within brackets goes on with its statement, however far it is indented.
+    astray_among(placed, versions, texts.map(|text| Tree::with(text, statements(text))))
+}
+
+/// The lines of a result that are astray by the trees of base, site, release and result.
+fn astray_among(
+    Placed { bytes, sources, asked, spots, .. }: &Placed,
+    versions: [&[u8]; 3],
+    [base, site, release, result]: [Tree; 4],
+) -> Vec<usize> {
     let lines = split_lines(bytes);
     // Of lines that were merged by words over several nothing is known.
     let unknown = |at: &usize| sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
@@ -195,8 +218,6 @@ fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[
     if !unknown.is_empty() {
         return unknown;
     }
-    let result = Tree::of(&lines);
-    let [base, site, release] = versions.map(Tree::of_text);
     if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
         return (0..lines.len()).collect();
     }
@@ -242,13 +263,22 @@ fn astray_in(Placed { bytes, sources, asked, spots, .. }: &Placed, versions: [&[
             |(opens, line): (&Vec<bool>, Option<usize>)| line.is_some_and(|line| opens.get(line) == Some(&true));
         !versions_open.iter().zip([base, site, release]).any(opens)
     };
+    // A line that a side put in and that opens a block there.
+    let result_opens = result.opens();
+    let was_put_to_open = |at: usize| {
+        let Source { base, site, release } = sources[at];
+        let opens = |(opens, line): (&Vec<bool>, Option<usize>)| line.and_then(|line| opens.get(line).copied());
+        let [_, by_site, by_release] = &versions_open;
+        let mut known = [(by_site, site), (by_release, release)].into_iter().filter_map(opens).peekable();
+        base.is_none() && known.peek().is_some() && known.all(|opens| opens)
+    };
     let at_home = |at: usize| {
         let source = sources[at];
         let ragged = |tree: &Tree, line: Option<usize>| line.is_some_and(|line| tree.ragged.contains(&line));
         if result.ragged.contains(&at) && !ragged(&site, source.site) && !ragged(&release, source.release) {
             return false;
         }
-        if result.parents[at].is_some_and(&opens_none) {
+        if result.parents[at].is_some_and(&opens_none) || !result_opens[at] && was_put_to_open(at) {
             return false;
         }
         let here: Vec<usize> = result.around(at).collect();

@@ -5,13 +5,13 @@ use std::ops::Range;
 
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::balance::{Balance, WordCount, balance, nests};
-use super::enclosed::{merge_enclosed, out_of_brackets};
+use super::enclosed::merge_enclosed;
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, answers_close, merge_lines};
-use super::literal::merge_literally;
 use super::recut::form_keys;
-use super::structure::{lines_out_of_place, merge_indented};
-use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextMerge, Trust};
+use super::second::second_opinion;
+use super::structure::merge_indented;
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
 use crate::text::{Encoding, Line, Text, joined, split_lines};
@@ -121,44 +121,6 @@ fn merge_bodies(
     merge_checked(base, site, release, dialect, options, &all)
 }
 
-/// Returns the merge to the letter where it is to stand in place of what was merged: where that has questions about
-/// place, order or balance, or settled things otherwise (in more than white space) without a move to follow.
-fn second_opinion(
-    merged: &MergedLines,
-    versions: [&[u8]; 3],
-    dialect: &Dialect,
-    options: &MergeOptions,
-) -> Option<MergedLines> {
-    let questions = [Reason::Doubtful, Reason::Unbalanced, Reason::Paired, Reason::PlaceOpen, Reason::BothInserted];
-    let plain = |fate: &EditFate| match fate.step {
-        None | Some(Step::Neighbour | Step::Space | Step::Form | Step::Words) => fate.outcome != Outcome::Already,
-        Some(_) => fate.outcome == Outcome::Open,
-    };
-    let open_to_it = merged.decisions.iter().all(|decision| questions.contains(&decision.reason))
-        && merged.edits.iter().all(plain)
-        && options.doubted.is_empty()
-        && !merged.space_follows_release;
-    if !open_to_it {
-        return None;
-    }
-    let settled = merged.decisions.is_empty();
-    let wanted = |literal: &MergedLines| !settled || !words(&merged.bytes).eq(words(&literal.bytes));
-    let literal = merge_literally(versions, dialect, wanted)?;
-    let in_place = match dialect.blanks {
-        Blanks::IndentIsMeaning => lines_out_of_place(&literal, versions, dialect).is_empty(),
-        _ => {
-            let in_order = !versions.into_iter().all(nests) || nests(&literal.bytes);
-            in_order && out_of_brackets(&literal, versions, dialect).is_empty()
-        }
-    };
-    in_place.then_some(MergedLines { space_lines: merged.space_lines, ..literal })
-}
-
-/// The text without its white space.
-fn words(text: &[u8]) -> impl Iterator<Item = u8> {
-    text.iter().copied().filter(|byte| !byte.is_ascii_whitespace())
-}
-
 /// Merges and checks the result; the site edits in `asked` are questions from the start.
 pub(crate) fn merge_checked(
     base: &[u8],
@@ -261,7 +223,7 @@ pub(crate) fn merge_checked(
         let balanced = if m.decisions.is_empty() {
             Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0) && (!all_nest || nests(&m.bytes))
         } else {
-            answers_close(m, [&b, &s, &r], dialect.markup)
+            answers_close(m, [base, site, release], dialect.markup)
         };
         balanced && WordCount::follows(&result, &of_base.1, &effective, &of_release.1)
     };

@@ -1318,3 +1318,62 @@ fn a_question_goes_on_to_where_both_sides_have_closed_what_they_opened() {
     assert_eq!(text(&asked.site_text), "  <ol class=\"crumbs\">\n    <li>home of our mill</li>\n\n  </ol>\n");
     assert_eq!(text(&asked.release_text), "  {% include 'crumbs' %}\n\n  <p>deleted</p>\n");
 }
+
+#[test]
+fn what_goes_on_with_a_statement_is_not_left_behind_without_it() {
+    let base = "run(a);\nif (one == null) { one = ''; }\nvar two = $el.val();\n";
+    let site = base.replace("if (one == null) { one = ''; }\n", "");
+    let release = base.replace("var two", "else if (many(one)) {\n  one = join(one);\n}\nvar two");
+    asks(&SCRIPT, [base, &site, &release], Reason::SiteDeleted);
+    // The next of a value's parts, where the release ended the value before it.
+    let font =
+        |rest: &str| format!("@font-face {{\n  font-family: 'Mill';\n  src: {rest}\n  font-style: normal;\n}}\n");
+    let base = font("url('a.woff') format('woff'),\n    url('a.ttf') format('truetype');");
+    let site = font(
+        "url('a.woff') format('woff'),\n    url('own.svg') format('svg'),\n    url('a.ttf') format('truetype');",
+    );
+    let merged = merge(&STYLE, &base, &site, &font("url('a.woff') format('woff');"));
+    assert!(!merged.decisions.is_empty(), "{}", text(&merged));
+}
+
+#[test]
+fn what_a_side_put_in_does_not_come_to_stand_in_a_remark() {
+    let rules = "body{font-size:20px;color:#212529}p{line-height:1.5;margin:30px 0}h1{font-weight:800}";
+    let site = format!("@media (min-width: 770px) {{\n  color: red;\n  {rules}\n}}\n");
+    let release = format!("/*!\n * The mill theme\n * 5.0\n */{rules}\n");
+    let merged = merge(&STYLE, &format!("{rules}\n"), &site, &release);
+    assert!(!merged.decisions.is_empty(), "{}", text(&merged));
+}
+
+#[test]
+fn a_line_that_opened_a_block_has_one_in_the_result() {
+    let base = "def name(size)\n  return join(\n    choose(letters, size)\n  )\n\n\nlast\n";
+    let site = base.replace(
+        "  return join(\n    choose(letters, size)\n",
+        "  if own\n    return join(\n        choose(letters, size)\n",
+    );
+    let release = base.replace("join(\n    choose(letters, size)\n  )", "join(choose(letters, size))");
+    let merged = merge(&TREE, base, &site, &release);
+    let lost = text(&merged).contains("  if own\n  return");
+    assert!(!lost && (!merged.decisions.is_empty() || text(&merged).contains("    return")), "{}", text(&merged));
+}
+
+#[test]
+fn a_mess_of_questions_gives_way_to_those_of_a_merge_to_the_letter() {
+    let stretch = |n: usize, word: &str| {
+        format!("// part {n}\nfunction part{n}() {{\n  start({n});\n  {word}({n});\n  end({n});\n}}\n\n")
+    };
+    let file = |version: &str, words: [&str; 3]| {
+        let parts: String = (0..3).map(|n| stretch(n, words[n])).collect();
+        format!("/*\n * Mill {version}\n */\n{parts}")
+    };
+    let base = file("1.0", ["walk", "walk", "walk"]);
+    let torn = |text: &str, n: usize| text.replacen(&format!("  end({n});\n}}\n"), &format!("  end({n});\n"), 1);
+    // The site's file is no whole one, so nothing says where its blocks end; still what does not touch is done.
+    let site = torn(&file("own", ["run", "walk", "walk"]), 1);
+    let release = file("2.0", ["walk", "walk", "sail"]);
+    let merged = merge(&SCRIPT, &base, &site, &release);
+    let [asked] = &merged.decisions[..] else { panic!("{:?}", merged.decisions) };
+    assert_eq!((asked.reason, &*asked.site_text), (Reason::BothChanged, &b" * Mill own\n"[..]));
+    assert!(text(&merged).contains("  run(0);\n") && text(&merged).contains("  sail(2);\n"), "{}", text(&merged));
+}

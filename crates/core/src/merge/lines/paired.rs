@@ -113,10 +113,9 @@ impl Bonds {
 
 /// Tells whether a merged text closes what it opens, as all three versions do, with one side or the other taken in all its
 /// questions.
-pub(crate) fn answers_close(merged: &MergedLines, versions: [&Side<'_>; 3], markup: bool) -> bool {
-    let texts = versions.map(|side| lines_of(side, &(0..side.lines.len())));
-    let counts = texts.each_ref().map(|text| balance(text, markup));
-    let all_nest = texts.iter().all(|text| nests(text));
+pub(crate) fn answers_close(merged: &MergedLines, versions: [&[u8]; 3], markup: bool) -> bool {
+    let counts = versions.map(|text| balance(text, markup));
+    let all_nest = versions.into_iter().all(nests);
     let closes = |text: &[u8]| balance(text, markup).closes_like(&counts) && (!all_nest || nests(text));
     merged.answered().iter().all(|placed| closes(&placed.bytes))
 }

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::paired::Asked;
 use super::regions::Region;
-use super::{Formed, Replaced, Walk, lines_of};
+use super::{Context, Formed, Replaced, Walk, lines_of};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::align::Side;
@@ -13,7 +13,7 @@ use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
 use crate::merge::recut::{same_but_form, with_closers};
 use crate::merge::tokens::merge_tokens;
-use crate::merge::{Leave, Outcome, Reason, Step, TextDecision, Trust};
+use crate::merge::{Outcome, Reason, Step, TextDecision, Trust};
 use crate::text::key::Blanks;
 use crate::text::{Line, LineEnd, split_lines};
 
@@ -407,24 +407,11 @@ impl Walk<'_, '_> {
         let head = s.iter().zip(r).take_while(alike).count();
         let tail = s[head..].iter().rev().zip(r[head..].iter().rev()).take_while(alike).count();
         self.release_text(release.start..release.start + head);
-        let open_from = self.out.lines();
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
         let (site_text, release_text) = (lines_of(self.site, &site_mid), lines_of(self.release, &release_mid));
-        match self.context.options.leave {
-            Leave::Markers if self.context.dialect.markers => {
-                self.out.marker("<<<<<<< site");
-                self.out.text(&site_text);
-                self.out.marker("||||||| base");
-                self.out.text(&base_text);
-                self.out.marker("=======");
-                self.out.text(&release_text);
-                self.out.marker(format!(">>>>>>> release {}", self.context.options.release_label).trim_end());
-            }
-            Leave::Release => self.out.text(&release_text),
-            _ => self.out.text(&site_text),
-        }
-        let open = open_from..self.out.lines();
+        let Context { dialect, options, .. } = self.context;
+        let open = self.out.question([&base_text, &site_text, &release_text], dialect, options);
         self.release_text(release.end - tail..release.end);
         for edit in &edits {
             self.note(*edit, Outcome::Open, None, open.clone(), release.clone());

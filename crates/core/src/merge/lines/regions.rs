@@ -8,7 +8,7 @@ use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
 use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
 use crate::merge::tokens::merge_tokens;
-use crate::merge::{Reason, Trust};
+use crate::merge::{Dialect, Reason, Trust};
 use crate::text::Line;
 
 /// Lines below a gap in which the first that is not blank is looked for.
@@ -64,6 +64,18 @@ fn opens_block(
         .is_some_and(|(i, j)| side.width(opener) < side.width(j) && deeper(&base.lines[i], &side.lines[j]))
 }
 
+/// Tells whether a line of code goes on with the statement above it.
+fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
+    const WORDS: [&[u8]; 9] =
+        [b"else", b"elif", b"elseif", b"elsif", b"catch", b"except", b"finally", b"rescue", b"ensure"];
+    let rule = line.strip_prefix(b"@").filter(|_| dialect.declarations);
+    let text = rule.unwrap_or(line);
+    let word = &text[..text.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
+    let chained = line.starts_with(b".") && !line.starts_with(b"..");
+    let of_code = !dialect.declarations && (WORDS.contains(&word) || chained);
+    dialect.strings && !dialect.markup && (of_code || rule.is_some() && WORDS.contains(&word))
+}
+
 impl Walk<'_, '_> {
     /// Finds out how the operations of the two sides meet, and which stretches are questions.
     pub(super) fn regions(&mut self) -> Vec<Region> {
@@ -104,6 +116,13 @@ impl Walk<'_, '_> {
                 }
                 let goes_with = || site.kind == OpKind::Insert && self.goes_with(&site, &release);
                 if touch && meeting == Meeting::Apart && release.kind == OpKind::Delete && goes_with() {
+                    meeting = Meeting::Clash;
+                }
+                let goes_on = || {
+                    let (own, new) = ((&site, self.site), (&release, self.release));
+                    self.goes_on(own, new) || self.goes_on(new, own)
+                };
+                if touch && meeting == Meeting::Apart && !strict && goes_on() {
                     meeting = Meeting::Clash;
                 }
                 if strict && touch && !matches!(meeting, Meeting::Same) {
@@ -477,6 +496,26 @@ impl Walk<'_, '_> {
         } else {
             let above = base(gone.start.checked_sub(1)) || base(Some(gone.start));
             gap == gone.end && !first && !base(gap.checked_sub(1)) && (last || base(Some(gap))) && above
+        }
+    }
+
+    /// Tells whether one side put in what goes on with the line above, and the other took that out or ended it: `else`
+    /// behind an `if`, the next of a list behind a comma.
+    fn goes_on(&self, (put, own): (&Op, &Side<'_>), (other, side): (&Op, &Side<'_>)) -> bool {
+        if put.kind != OpKind::Insert || other.kind == OpKind::Insert || other.base.end != put.base.start {
+            return false;
+        }
+        let Some(first) = own.lines[put.side.clone()].iter().find(|line| !line.is_blank()) else { return false };
+        match other.kind {
+            OpKind::Delete => goes_on_with_statement(first.trimmed(), self.context.dialect),
+            _ => {
+                let ends =
+                    |line: Option<&Line<'_>>, mark: &[u8]| line.is_some_and(|line| line.trimmed().ends_with(mark));
+                let (above, now) = (other.base.end.checked_sub(1), other.side.end.checked_sub(1));
+                let [before, after] =
+                    [(self.base, above), (side, now)].map(|(side, at)| at.map(|at| &side.lines[at]));
+                ends(before, b",") && ends(after, b";")
+            }
         }
     }
 

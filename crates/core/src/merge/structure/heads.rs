@@ -27,11 +27,11 @@ struct Head {
 /// Returns the result and the site with the first lines of blocks put back that the site took out; none where there
 /// are none, or where what stood in such a block comes to stand in another than in the site.
 pub(super) fn put_back(result: &Placed, [base, site, release]: [&[u8]; 3]) -> Option<(Placed, Vec<u8>)> {
-    let (base_tree, release_tree) = (Tree::of_text(base), Tree::of_text(release));
+    let (base_tree, release_tree) = (Tree::of(base), Tree::of(release));
     let heads = heads([base, site, release], &base_tree)?;
     let [base_lines, site_lines, release_lines] = [base, site, release].map(split_lines);
     let result_lines = split_lines(&result.bytes);
-    let tree = Tree::of(&result_lines);
+    let tree = Tree::of(&result.bytes);
 
     let opens = |tree: &Tree| -> HashSet<usize> { tree.parents.iter().flatten().copied().collect() };
     let (base_opens, release_opens) = (opens(&base_tree), opens(&release_tree));
@@ -104,7 +104,7 @@ fn heads([base, site, release]: [&[u8]; 3], tree: &Tree) -> Option<Vec<Head>> {
     let in_site: HashMap<usize, usize> = kept_pairs(&edits, count).collect();
     let in_release: HashMap<usize, usize> =
         kept_pairs(&line_edits(base, release, Blanks::IndentIsMeaning), count).collect();
-    let site_tree = Tree::of_text(site);
+    let site_tree = Tree::of(site);
     let mut heads: BTreeMap<usize, Head> = BTreeMap::new();
     for (line, own) in (0..count).filter_map(|line| Some((line, *in_site.get(&line)?))) {
         let Some(head) = tree.parents[line].filter(|head| !in_site.contains_key(head)) else { continue };

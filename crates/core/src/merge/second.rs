@@ -1,0 +1,120 @@
+//! A second opinion: a merge to the letter may stand in place of one that left questions, or settled things otherwise.
+
+use super::enclosed::out_of_brackets;
+use super::lines::{MergedLines, answers_close};
+use super::literal::{Literal, Stretch};
+use super::structure::{edits_beside, lines_out_of_place};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
+use crate::text::key::Blanks;
+use crate::text::split_lines;
+
+/// Returns the merge to the letter where it is to stand in place of what was merged: where that has questions and this
+/// has none or lighter ones, or where that settled things otherwise (in more than white space), with nothing that a merge
+/// to the letter knows nothing of.
+pub(super) fn second_opinion(
+    merged: &MergedLines,
+    versions: [&[u8]; 3],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> Option<MergedLines> {
+    if !options.doubted.is_empty() || merged.space_follows_release {
+        return None;
+    }
+    let settled = merged.decisions.is_empty();
+    let is_wanted = |literal: &MergedLines| {
+        let better = match settled {
+            true => literal.decisions.is_empty() && !words(&merged.bytes).eq(words(&literal.bytes)),
+            false => Burden::of(literal).is_lighter_than(&Burden::of(merged)),
+        };
+        better && knows_of(literal, merged, settled)
+    };
+    let literal = Literal::of(versions);
+    let mut stretches = literal.stretches(dialect);
+    if settled && stretches.iter().any(Stretch::is_of_both) {
+        return None;
+    }
+    let merge = |stretches: &[Stretch]| literal.merged(stretches, dialect, options).filter(is_wanted);
+    merge(&stretches)?;
+    let deleted = |d: &TextDecision| matches!(d.reason, Reason::SiteDeleted | Reason::ReleaseDeleted);
+    if merged.decisions.iter().any(deleted) || merged.edits.iter().any(|edit| edit.outcome == Outcome::Already) {
+        literal.ask_about_moved(&mut stretches);
+    }
+    literal.ask_about_unsure(&mut stretches, dialect);
+    for _ in 0..ROUNDS {
+        let found = merge(&stretches)?;
+        let astray = out_of_place(&found, versions, dialect);
+        if astray.is_empty() && closes(&found, versions, dialect) {
+            return Some(MergedLines { space_lines: merged.space_lines, ..found });
+        }
+        let beside = edits_beside(&found, &astray);
+        if !literal.ask_about(&mut stretches, beside.iter().map(|edit| &found.edits[*edit])) {
+            break;
+        }
+    }
+    None
+}
+
+/// How often more is asked about before the first opinion stands.
+const ROUNDS: usize = 4;
+
+/// What a merge leaves to a person.
+struct Burden {
+    /// Questions, but for those that another one's answer goes for.
+    questions: usize,
+    /// Lines of base, site and release in them.
+    lines: usize,
+}
+
+impl Burden {
+    fn of(merged: &MergedLines) -> Self {
+        let texts = merged.decisions.iter().flat_map(|d| [&d.base_text, &d.site_text, &d.release_text]);
+        Burden {
+            questions: merged.decisions.iter().filter(|decision| decision.reason != Reason::Paired).count(),
+            lines: texts.map(|text| split_lines(text).len()).sum(),
+        }
+    }
+
+    fn is_lighter_than(&self, other: &Burden) -> bool {
+        let fewer = self.questions < other.questions && self.lines <= other.lines;
+        self.questions == 0 || fewer || self.questions == other.questions && self.lines * 2 <= other.lines
+    }
+}
+
+/// Tells whether a merge to the letter asks about all that only a closer look can see: what moved, what the release has
+/// elsewhere or in another form, what was put in twice.
+fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool {
+    let touch = |a: &EditFate, b: &EditFate| a.base.start <= b.base.end && b.base.start <= a.base.end;
+    let asked_twice = merged.decisions.iter().filter(|decision| decision.reason == Reason::PutTwice);
+    let twice = asked_twice.flat_map(|decision| decision.edits.iter().filter_map(|k| merged.edits.get(*k)));
+    let is_plain = |fate: &EditFate| match fate.step {
+        None | Some(Step::Neighbour | Step::Space | Step::Form | Step::Words) => fate.outcome != Outcome::Already,
+        Some(_) => fate.outcome == Outcome::Open,
+    };
+    let close = merged.edits.iter().filter(|fate| !is_plain(fate)).chain(twice);
+    close.into_iter().all(|fate| {
+        let mut met = literal.edits.iter().filter(|edit| touch(edit, fate)).peekable();
+        let agrees = |edit: &EditFate| {
+            edit.outcome == Outcome::Open
+                || !settled && (edit.outcome, fate.outcome, fate.step) == (Outcome::Already, Outcome::Already, None)
+        };
+        met.peek().is_some() && met.all(agrees)
+    })
+}
+
+/// The lines of a result that come to stand in something else than they did, whichever side is taken.
+fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
+    match dialect.blanks {
+        Blanks::IndentIsMeaning => lines_out_of_place(found, versions, dialect),
+        _ => out_of_brackets(found, versions, dialect),
+    }
+}
+
+/// Tells whether a result closes what it opens, whichever side is taken.
+fn closes(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> bool {
+    dialect.blanks == Blanks::IndentIsMeaning || answers_close(found, versions, dialect.markup)
+}
+
+/// The text without its white space.
+fn words(text: &[u8]) -> impl Iterator<Item = u8> {
+    text.iter().copied().filter(|byte| !byte.is_ascii_whitespace())
+}
