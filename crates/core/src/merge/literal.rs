@@ -443,3 +443,47 @@ impl<'l, 'a> Writer<'l, 'a> {
         Some(merged)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const BASE: &str = "one\ntwo\nthree\nfour\nfive\nsix\nseven\neight\n";
+
+    /// The merge of two versions of [`BASE`]: the result, and the base's lines in each question.
+    fn merged(site: &str, release: &str) -> (String, Vec<(Reason, Range<usize>)>) {
+        let literal = Literal::of([BASE, site, release].map(str::as_bytes));
+        let (dialect, options) = (Dialect { markers: true, ..Dialect::default() }, MergeOptions::default());
+        let merged = literal.merged(&literal.stretches(&dialect), &dialect, &options).expect("edits are told");
+        let asked = merged.decisions.iter().map(|asked| (asked.reason, asked.base.clone())).collect();
+        (String::from_utf8_lossy(&merged.bytes).into_owned(), asked)
+    }
+
+    #[test]
+    fn a_question_leaves_the_other_changes_done() {
+        let (site, release) = (BASE.replace("two", "own").replace("seven", "7"), BASE.replace("two", "new"));
+        let (result, asked) = merged(&site, &release.replace("five\n", ""));
+        assert_eq!(asked, [(Reason::BothChanged, 1..2)]);
+        let question = "<<<<<<< site\nown\n||||||| base\ntwo\n=======\nnew\n>>>>>>> release\n";
+        assert_eq!(result, format!("one\n{question}three\nfour\nsix\n7\neight\n"));
+    }
+
+    #[test]
+    fn the_same_change_is_done_once() {
+        let site = BASE.replace("two", "2").replace("six", "own");
+        let (result, asked) = merged(&site, &BASE.replace("two", "2"));
+        assert_eq!((&*result, asked.len()), (&*site, 0));
+    }
+
+    #[test]
+    fn what_both_put_in_nearby_is_one_question() {
+        let (site, release) = (BASE.replace("two\n", "two\nput in\n"), BASE.replace("five\n", "five\nput in\n"));
+        assert_eq!(merged(&site, &release).1, [(Reason::PutTwice, 2..5)]);
+    }
+
+    #[test]
+    fn only_white_space_of_the_site_follows_the_release() {
+        let (site, release) = (BASE.replace("two", "  two"), BASE.replace("two", "    2"));
+        assert_eq!(merged(&site.replace("six", "own"), &release).0, release.replace("six", "own"));
+    }
+}

@@ -118,3 +118,18 @@ fn closes(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> bool 
 fn words(text: &[u8]) -> impl Iterator<Item = u8> {
     text.iter().copied().filter(|byte| !byte.is_ascii_whitespace())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::Burden;
+
+    #[test]
+    fn lighter_is_what_has_fewer_questions_that_are_no_longer_or_as_many_of_half_the_lines() {
+        let lighter = |own: (usize, usize), other: (usize, usize)| {
+            let [own, other] = [own, other].map(|(questions, lines)| Burden { questions, lines });
+            own.is_lighter_than(&other)
+        };
+        assert!(lighter((0, 0), (1, 1)) && lighter((1, 9), (2, 9)) && lighter((2, 4), (2, 8)));
+        assert!(!lighter((1, 10), (2, 9)) && !lighter((2, 5), (2, 8)) && !lighter((3, 1), (2, 8)));
+    }
+}
