@@ -204,18 +204,20 @@ impl<'a> Literal<'a> {
                 other.start <= stretch.base.end + NEAR && stretch.base.start <= other.end + NEAR
             };
             let (above, below) = ((0..k).rev().take_while(is_near), (k + 1..stretches.len()).take_while(is_near));
-            let mut near: Vec<(usize, Vec<&[u8]>)> = Vec::new();
+            let mut missing: HashSet<&[u8]> = lines.iter().copied().collect();
+            let own = missing.clone();
+            let (mut first, mut last) = (k, k);
             for at in above.chain(below) {
                 let put =
                     stretches[at].release.clone().flat_map(|r| telling(&self.release, &self.release_edits[r]));
-                near.push((at, put.filter(|line| lines.contains(line)).collect()));
+                for line in put.filter(|line| own.contains(line)) {
+                    missing.remove(line);
+                    (first, last) = (first.min(at), last.max(at));
+                }
             }
-            near.retain(|(_, put)| !put.is_empty());
-            if lines.is_empty() || !lines.iter().all(|line| near.iter().any(|(_, put)| put.contains(line))) {
+            if own.is_empty() || !missing.is_empty() {
                 continue;
             }
-            let all = || near.iter().map(|(at, _)| *at).chain([k]);
-            let (first, last) = (all().min().unwrap_or(k), all().max().unwrap_or(k));
             until[first] = until[first].max(last);
         }
         let mut out: Vec<Stretch> = Vec::new();
@@ -411,14 +413,17 @@ impl<'l, 'a> Writer<'l, 'a> {
         let told = line_edits(self.literal.texts[0], self.literal.texts[1], self.dialect.blanks);
         let mut edits: Vec<EditFate> = Vec::new();
         for (k, Edit { old, new }) in told.into_iter().enumerate() {
-            let asked = self.decisions.iter_mut().find(|d| touches(&d.base, &old) && touches(&d.site, &new));
+            let from = self.decisions.partition_point(|asked| asked.base.end < old.start);
+            let mut near = self.decisions[from..].iter_mut().take_while(|asked| asked.base.start <= old.end);
+            let asked = near.find(|asked| touches(&asked.base, &old) && touches(&asked.site, &new));
             let (release, result, outcome) = match asked {
                 Some(asked) => {
                     asked.edits.push(k);
                     (asked.release.clone(), asked.result.clone(), Outcome::Open)
                 }
                 None => {
-                    let same = self.same.iter().any(|same| touches(same, &new) && same.end >= new.end);
+                    let at = self.same.partition_point(|same| same.end < new.end);
+                    let same = self.same.get(at).is_some_and(|same| touches(same, &new));
                     let outcome = if same { Outcome::Already } else { Outcome::Kept };
                     (place(&self.in_release, &old), place(&self.in_result, &new), outcome)
                 }

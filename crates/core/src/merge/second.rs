@@ -92,7 +92,9 @@ fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool 
     };
     let close = merged.edits.iter().filter(|fate| !is_plain(fate)).chain(twice);
     close.into_iter().all(|fate| {
-        let mut met = literal.edits.iter().filter(|edit| touch(edit, fate)).peekable();
+        let from = literal.edits.partition_point(|edit| edit.base.end < fate.base.start);
+        let near = literal.edits[from..].iter().take_while(|edit| edit.base.start <= fate.base.end);
+        let mut met = near.filter(|edit| touch(edit, fate)).peekable();
         let agrees = |edit: &EditFate| {
             edit.outcome == Outcome::Open
                 || !settled && (edit.outcome, fate.outcome, fate.step) == (Outcome::Already, Outcome::Already, None)
