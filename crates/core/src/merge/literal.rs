@@ -16,7 +16,7 @@ use super::text::Landmarks;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextDecision};
 use crate::diff::{Edit, Interner, kept_pairs};
 use crate::text::Line;
-use crate::text::key::Blanks;
+use crate::text::key::{Blanks, line_key};
 
 /// How many lines of the base may stand between insertions that may be the same.
 const NEAR: usize = 10;
@@ -138,12 +138,10 @@ impl<'a> Literal<'a> {
 
     /// Tells whether the site changed nothing in a stretch but the white space in its lines, and that is form.
     fn is_form(&self, stretch: &Stretch, dialect: &Dialect) -> bool {
-        let solid = |side: &Side<'a>, lines: &Range<usize>| -> Vec<u8> {
-            let bytes = side.lines[lines.clone()].iter().flat_map(|line| line.content);
-            bytes.copied().filter(|byte| !byte.is_ascii_whitespace()).collect()
-        };
+        let key = |side: &Side<'_>, at: usize| line_key(&side.lines[at], Blanks::AreForm, &side.form).into_owned();
         let as_before = |edit: &Edit| {
-            edit.old.len() == edit.new.len() && solid(&self.base, &edit.old) == solid(&self.site, &edit.new)
+            let mut lines = edit.old.clone().zip(edit.new.clone());
+            edit.old.len() == edit.new.len() && lines.all(|(old, new)| key(&self.base, old) == key(&self.site, new))
         };
         dialect.blanks == Blanks::AreForm && self.site_edits[stretch.site.clone()].iter().all(as_before)
     }
@@ -490,5 +488,7 @@ mod tests {
     fn only_white_space_of_the_site_follows_the_release() {
         let (site, release) = (BASE.replace("two", "  two"), BASE.replace("two", "    2"));
         assert_eq!(merged(&site.replace("six", "own"), &release).0, release.replace("six", "own"));
+        // Words that were one are no longer: that is more than form.
+        assert_eq!(merged(&BASE.replace("two", "t wo"), &release).1, [(Reason::BothChanged, 1..2)]);
     }
 }
