@@ -14,8 +14,7 @@ pub(super) fn in_turn(text: &[u8]) -> bool {
 }
 
 /// What each line of a markup text begins in that is written in another language (a remark, a piece of code, a script),
-/// and whether none is left open but code, and no remark or script ends that did not
-/// begin.
+/// and whether none is left open but code, and no remark or script ends that did not begin.
 pub(super) fn islands(text: &[u8]) -> (Vec<Option<Opener>>, bool) {
     let kinds: Vec<(&[u8], &[u8])> = INNER.into_iter().chain(ELEMENTS).collect();
     let ends: Vec<&[u8]> =

@@ -4,6 +4,7 @@
 //! the two sides (closers, blank lines, a few equal ones), it can also take a line for its like, or leave a choice. If
 //! every byte counts and the changes of the two sides still do not touch, they can be done as they are, with no
 //! cleverness at all; where it is sure, too, which lines of the release are those of the base, that is what was meant.
+//! Where they touch, or it is not sure, it asks; `second` weighs those questions against others.
 
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -70,6 +71,20 @@ impl Stretch {
     pub(super) fn is_of_both(&self) -> bool {
         !self.site.is_empty() && !self.release.is_empty()
     }
+}
+
+/// Makes questions of the changes of the site alone that are part of some edits; tells whether there were any.
+pub(super) fn ask_about<'e>(stretches: &mut [Stretch], edits: impl Iterator<Item = &'e EditFate>) -> bool {
+    let mut asked = false;
+    for edit in edits {
+        let from = stretches.partition_point(|stretch| stretch.base.end < edit.base.start);
+        let touched = stretches[from..].iter_mut().take_while(|stretch| stretch.base.start <= edit.base.end);
+        for stretch in touched.filter(|stretch| stretch.taken == Taken::Site) {
+            stretch.taken = Taken::Asked(Reason::Doubtful);
+            asked = true;
+        }
+    }
+    asked
 }
 
 impl<'a> Literal<'a> {
@@ -149,16 +164,14 @@ impl<'a> Literal<'a> {
     /// Tells whether an edit touches what the other side did before: no kept line stands between, or none but closers
     /// where both are about nothing else.
     fn touch(&self, before: &Stretch, next: &Stretch) -> bool {
-        let (last, edit) = if next.site.is_empty() {
-            (before.site.clone().next_back().map(|k| (&self.site_edits[k], &self.site)), next.release.start)
-        } else {
-            (before.release.clone().next_back().map(|k| (&self.release_edits[k], &self.release)), next.site.start)
+        let by_site = |edits: &Range<usize>| edits.clone().next_back().map(|k| (&self.site_edits[k], &self.site));
+        let by_release =
+            |edits: &Range<usize>| edits.clone().next_back().map(|k| (&self.release_edits[k], &self.release));
+        let pair = match next.site.is_empty() {
+            true => by_site(&before.site).zip(by_release(&next.release)),
+            false => by_release(&before.release).zip(by_site(&next.site)),
         };
-        let Some((last, side)) = last else { return false };
-        let (edit, other) = match next.site.is_empty() {
-            true => (&self.release_edits[edit], &self.release),
-            false => (&self.site_edits[edit], &self.site),
-        };
+        let Some(((last, side), (edit, other))) = pair else { return false };
         let weak = |keys: &[u32]| keys.iter().all(|key| self.weak.is(*key));
         let closers = |edit: &Edit, side: &Side<'_>| {
             weak(&self.base.keys[edit.old.clone()]) && weak(&side.keys[edit.new.clone()])
@@ -262,24 +275,6 @@ impl<'a> Literal<'a> {
                 stretch.taken = if form { Taken::Release } else { Taken::Asked(Reason::Doubtful) };
             }
         }
-    }
-
-    /// Makes questions of the changes of the site alone that are part of some edits; tells whether there were any.
-    pub(super) fn ask_about<'e>(
-        &self,
-        stretches: &mut [Stretch],
-        edits: impl Iterator<Item = &'e EditFate>,
-    ) -> bool {
-        let mut asked = false;
-        for edit in edits {
-            let from = stretches.partition_point(|stretch| stretch.base.end < edit.base.start);
-            let touched = stretches[from..].iter_mut().take_while(|stretch| stretch.base.start <= edit.base.end);
-            for stretch in touched.filter(|stretch| stretch.taken == Taken::Site) {
-                stretch.taken = Taken::Asked(Reason::Doubtful);
-                asked = true;
-            }
-        }
-        asked
     }
 
     /// Where the release has each line of the base.
@@ -413,7 +408,7 @@ impl<'l, 'a> Writer<'l, 'a> {
         for (k, Edit { old, new }) in told.into_iter().enumerate() {
             let from = self.decisions.partition_point(|asked| asked.base.end < old.start);
             let mut near = self.decisions[from..].iter_mut().take_while(|asked| asked.base.start <= old.end);
-            let asked = near.find(|asked| touches(&asked.base, &old) && touches(&asked.site, &new));
+            let asked = near.find(|asked| touches(&asked.site, &new));
             let (release, result, outcome) = match asked {
                 Some(asked) => {
                     asked.edits.push(k);

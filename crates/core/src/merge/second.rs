@@ -2,7 +2,7 @@
 
 use super::enclosed::out_of_brackets;
 use super::lines::{MergedLines, answers_close};
-use super::literal::{Literal, Stretch};
+use super::literal::{Literal, Stretch, ask_about};
 use super::structure::{edits_beside, lines_out_of_place};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
 use crate::text::key::Blanks;
@@ -47,7 +47,7 @@ pub(super) fn second_opinion(
             return Some(MergedLines { space_lines: merged.space_lines, ..found });
         }
         let beside = edits_beside(&found, &astray);
-        if !literal.ask_about(&mut stretches, beside.iter().map(|edit| &found.edits[*edit])) {
+        if !ask_about(&mut stretches, beside.iter().map(|edit| &found.edits[*edit])) {
             break;
         }
     }
@@ -83,7 +83,6 @@ impl Burden {
 /// Tells whether a merge to the letter asks about all that only a closer look can see: what moved, what the release has
 /// elsewhere or in another form, what was put in twice.
 fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool {
-    let touch = |a: &EditFate, b: &EditFate| a.base.start <= b.base.end && b.base.start <= a.base.end;
     let asked_twice = merged.decisions.iter().filter(|decision| decision.reason == Reason::PutTwice);
     let twice = asked_twice.flat_map(|decision| decision.edits.iter().filter_map(|k| merged.edits.get(*k)));
     let is_plain = |fate: &EditFate| match fate.step {
@@ -93,8 +92,7 @@ fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool 
     let close = merged.edits.iter().filter(|fate| !is_plain(fate)).chain(twice);
     close.into_iter().all(|fate| {
         let from = literal.edits.partition_point(|edit| edit.base.end < fate.base.start);
-        let near = literal.edits[from..].iter().take_while(|edit| edit.base.start <= fate.base.end);
-        let mut met = near.filter(|edit| touch(edit, fate)).peekable();
+        let mut met = literal.edits[from..].iter().take_while(|edit| edit.base.start <= fate.base.end).peekable();
         let agrees = |edit: &EditFate| {
             edit.outcome == Outcome::Open
                 || !settled && (edit.outcome, fate.outcome, fate.step) == (Outcome::Already, Outcome::Already, None)

@@ -194,6 +194,8 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
     astray
 }
 
+/// The lines of a result with an answer that are astray: by indentation alone, and where what begins within brackets
+/// goes on with its statement, however far it is indented.
 fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
     let [base, site, release] = versions;
     let texts = [base, site, release, &placed.bytes];
@@ -201,8 +203,13 @@ fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
     if !astray.is_empty() || !texts.into_iter().all(nests) {
         return astray;
     }
-    // What begins within brackets goes on with its statement, however far it is indented.
-    astray_among(placed, versions, texts.map(|text| Tree::with(text, statements(text))))
+    let statements = texts.map(statements);
+    if statements.iter().flatten().all(Option::is_none) {
+        return astray;
+    }
+    let [base, site, release, result] = statements;
+    let trees = [(texts[0], base), (texts[1], site), (texts[2], release), (texts[3], result)];
+    astray_among(placed, versions, trees.map(|(text, statements)| Tree::with(text, statements)))
 }
 
 /// The lines of a result that are astray by the trees of base, site, release and result.
