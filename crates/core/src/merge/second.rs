@@ -3,7 +3,7 @@
 use super::enclosed::out_of_brackets;
 use super::lines::{MergedLines, answers_close};
 use super::literal::{Literal, Stretch, ask_about};
-use super::structure::{edits_beside, lines_out_of_place};
+use super::structure::{edits_beside, is_torn, lines_out_of_place};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
 use crate::text::key::Blanks;
 use crate::text::split_lines;
@@ -104,6 +104,7 @@ fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool 
 /// The lines of a result that come to stand in something else than they did, whichever side is taken.
 fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
     match dialect.blanks {
+        Blanks::IndentIsMeaning if is_torn(versions) => Vec::new(),
         Blanks::IndentIsMeaning => lines_out_of_place(found, versions, dialect),
         _ => out_of_brackets(found, versions, dialect),
     }

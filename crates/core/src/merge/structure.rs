@@ -9,6 +9,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
+mod colons;
 mod heads;
 
 use super::align::line_edits;
@@ -32,7 +33,8 @@ pub(crate) fn merge_indented(
     let versions = [base, site, release];
     let by_level = merge_checked(base, site, release, dialect, options, &[]);
     let astray = |merged: &MergedLines| lines_out_of_place(merged, versions, dialect);
-    let of_level = astray(&by_level);
+    let judged = !is_torn(versions);
+    let of_level = if judged { astray(&by_level) } else { Vec::new() };
     let not_gone = deleted_but_there(&by_level, versions);
     let sound = of_level.is_empty() && not_gone.is_empty();
     if sound && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
@@ -40,7 +42,7 @@ pub(crate) fn merge_indented(
     }
     // Edits are told and looked for among all lines: with too many of both, all of them are questions.
     let affordable = by_level.edits.len().saturating_mul(by_level.sources.len()) <= LOOKED_AT;
-    if options.trust != Trust::Strict && affordable {
+    if options.trust != Trust::Strict && affordable && judged {
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
         let blindly = merge_checked(base, site, release, &blind, options, &[]);
         let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
@@ -74,6 +76,12 @@ pub(crate) fn merge_indented(
         }
     }
     ask(&(0..by_level.edits.len()).collect())
+}
+
+/// Tells whether a side holds its blocks together no more, so that none of its lines can be told to stand in the wrong one.
+pub(super) fn is_torn([base, site, release]: [&[u8]; 3]) -> bool {
+    let holds = |text: &[u8]| colons::continued(text).is_ok();
+    !(holds(site) && holds(release)) && holds(base)
 }
 
 /// The site edits that stand in the result where some lines do, or nearest to them.
@@ -114,6 +122,11 @@ const ROUNDS: usize = 4;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 
+/// How far a line is indented, in spaces.
+fn width(indent: &[u8]) -> usize {
+    indent.iter().map(|byte| if *byte == b'\t' { 4 } else { 1 }).sum()
+}
+
 /// One version's lines: which line opens the block that each stands in.
 struct Tree {
     parents: Vec<Option<usize>>,
@@ -144,7 +157,7 @@ impl Tree {
                 parents[at] = parents[first];
                 continue;
             }
-            let width: usize = indent.iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum();
+            let width = width(indent);
             let mut level = None;
             while open.last().is_some_and(|(outer, _)| *outer >= width) {
                 level = open.pop().map(|(level, _)| level);
@@ -195,15 +208,18 @@ fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
 }
 
 /// The lines of a result with an answer that are astray: by indentation alone, and where what begins within brackets
-/// goes on with its statement, however far it is indented.
+/// goes on with its statement, however far it is indented. Where the versions hold together it does, too.
 fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
     let [base, site, release] = versions;
     let texts = [base, site, release, &placed.bytes];
     let astray = astray_among(placed, versions, texts.map(Tree::of));
-    if !astray.is_empty() || !texts.into_iter().all(nests) {
-        return astray;
-    }
-    let statements = texts.map(statements);
+    let statements = match texts.map(colons::continued) {
+        [Ok(_), Ok(_), Ok(_), Err(line)] if astray.is_empty() => return vec![line],
+        _ if astray.is_empty() => return astray,
+        [Ok(base), Ok(site), Ok(release), Ok(result)] => [base, site, release, result],
+        _ if texts.into_iter().all(nests) => texts.map(statements),
+        _ => return astray,
+    };
     if statements.iter().flatten().all(Option::is_none) {
         return astray;
     }

@@ -1370,3 +1370,28 @@ fn questions_give_way_to_fewer_ones_of_a_merge_to_the_letter() {
     assert_eq!((asked.reason, asked.base.clone()), (Reason::BothChanged, 0..1));
     assert!(text(&merged).ends_with("function two() {\n}\n  run(0);\n  run(2);\n}\n"), "{}", text(&merged));
 }
+
+#[test]
+fn lines_within_a_string_stand_in_no_block() {
+    let base = "def names(table):\n    '''\n        Names of a table.\n\n        :param table: the table\n    '''\n    return table.names\n";
+    let site =
+        base.replace("'''\n        Names", "'''Mine.\n\n        Names").replace("table.names", "table.names + own");
+    let release = base.replace("        Names", "    Names").replace("        :param", "    :param");
+    let expected =
+        release.replace("'''\n    Names", "'''Mine.\n\n    Names").replace("table.names", "table.names + own");
+    gives(&TREE, [base, &site, &release], &expected);
+}
+
+#[test]
+fn a_side_that_holds_no_blocks_together_tells_nothing_of_where_lines_stand() {
+    let base = "class Tests:\n\n    def test(self):\n\n        enter()\n        new()\n\n        paths = [\n            'a',\n        ]\n\n        for path in paths:\n            found(path)\n";
+    let site = "class Tests:\n    @folder()\n    def test(self):\n        with folder:\n            new()\n\n    def test(self):\n\n            for path in paths:\n                found(path)\n";
+    let release =
+        base.replace("    def test(self):\n", "            paths = [\n                'a',\n            ]\n");
+    let merged = merge(&TREE, base, site, &release);
+    assert_eq!(merged.decisions.len(), 1, "{}", text(&merged));
+    assert!(
+        text(&merged)
+            .ends_with("\n    def test(self):\n\n            for path in paths:\n                found(path)\n")
+    );
+}
