@@ -342,9 +342,12 @@ fn release_entry<'a>(
     let empty = Vec::new();
     let text_of =
         |e: Option<&'_ Entry>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
-    // Forms that were written for another rule are for other numbers.
+    // Forms that were written for another rule are for other numbers, and one without a number is for all of them.
     let recounted = counts_anew && site_spoke && (r.forms.len() > 1 || s.forms.len() > 1);
-    let mut collided = recounted;
+    let counted = |side: &Side<'_>, entry: &Entry| {
+        entry.forms.first().is_some_and(|(lines, _)| keyword(&side.text[lines.clone()]).contains(&b'['))
+    };
+    let mut collided = recounted || site_spoke && counted(site, s) != counted(release, r);
     let mut forms: Vec<u8> = Vec::new();
     for (k, (lines, text)) in r.forms.iter().enumerate() {
         let (bt, st) = (text_of(b, k), text_of(Some(s), k));
@@ -355,7 +358,9 @@ fn release_entry<'a>(
             !st.is_empty() || text == &bt
         };
         match s.forms.get(k).filter(|_| from_site) {
-            Some((own, _)) => forms.extend(with_ends(&site.text[own.clone()], release.text)),
+            Some((own, _)) => {
+                forms.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release.text))
+            }
             None => forms.extend_from_slice(&release.text[lines.clone()]),
         }
     }
@@ -386,10 +391,22 @@ fn as_reworded(site: &Side<'_>, before: &Entry, release: &Side<'_>, entry: &Entr
         text.extend([b"#| ", line].concat());
     }
     text.extend_from_slice(&release.text[entry.head.clone()]);
-    for (lines, _) in &before.forms {
-        text.extend(with_ends(&site.text[lines.clone()], release.text));
+    for ((own, _), (lines, _)) in before.forms.iter().zip(&entry.forms) {
+        text.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release.text));
     }
     text
+}
+
+/// A translation of the site's in place of one of the release's: which form it is is for that to say.
+fn as_form(own: &[u8], in_place_of: &[u8], release: &[u8]) -> Vec<u8> {
+    let (before, after) = (keyword(own), keyword(in_place_of));
+    let text = with_ends(own, release);
+    if before.trim_ascii() == after.trim_ascii() { text } else { [after, &text[before.len()..]].concat() }
+}
+
+/// What stands before the text of a translation: `msgstr`, or `msgstr[n]`.
+fn keyword(lines: &[u8]) -> &[u8] {
+    &lines[..lines.iter().position(|byte| *byte == b'"').unwrap_or(0)]
 }
 
 /// The comments of a merged entry: the release's, with the translators' own notes merged and the fuzzy flag set.
@@ -555,6 +572,18 @@ mod tests {
         let (text, outcomes) = merged(&base, &base.replace("\"1\"", "\"one\""), &base.replace("\"2\"", "\"two\""));
         assert_eq!(text, base.replace("\"1\"", "\"one\"").replace("\"2\"", "\"two\""));
         assert_eq!(outcomes, [Outcome::Kept]);
+    }
+
+    #[test]
+    fn a_wording_for_all_numbers_is_asked_about_where_the_release_counts() {
+        let base = catalog("msgid \"a\"\nmsgstr \"1\"\n");
+        let release = catalog("msgid \"a\"\nmsgid_plural \"as\"\nmsgstr[0] \"1\"\nmsgstr[1] \"2\"\n");
+        let (text, outcomes) = merged(&base, &base.replace("\"1\"", "\"own\""), &release);
+        assert_eq!(text, release.replace("msgid \"a\"", "#, fuzzy\nmsgid \"a\"").replace("\"1\"", "\"own\""));
+        assert_eq!(outcomes, [Outcome::Open]);
+        let (text, outcomes) = merged(&release, &release.replace("\"1\"", "\"own\""), &base);
+        assert_eq!(text, base.replace("msgid \"a\"", "#, fuzzy\nmsgid \"a\"").replace("\"1\"", "\"own\""));
+        assert_eq!(outcomes, [Outcome::Open]);
     }
 
     #[test]

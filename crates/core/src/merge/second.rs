@@ -21,20 +21,18 @@ pub(super) fn second_opinion(
         return None;
     }
     let settled = merged.decisions.is_empty();
-    let is_wanted = |literal: &MergedLines| {
-        let better = match settled {
-            true => literal.decisions.is_empty() && !words(&merged.bytes).eq(words(&literal.bytes)),
-            false => Burden::of(literal).is_lighter_than(&Burden::of(merged)),
-        };
-        better && knows_of(literal, merged, settled)
-    };
     let literal = Literal::of(versions);
     let mut stretches = literal.stretches(dialect);
     if settled && stretches.iter().any(Stretch::is_of_both) {
         return None;
     }
-    let merge = |stretches: &[Stretch]| literal.merged(stretches, dialect, options).filter(is_wanted);
-    merge(&stretches)?;
+    let is_better = |found: &MergedLines| match settled {
+        true => found.decisions.is_empty() && !words(&merged.bytes).eq(words(&found.bytes)),
+        false => Burden::of(found).is_lighter_than(&Burden::of(merged)),
+    };
+    let merge = |stretches: &[Stretch]| literal.merged(stretches, dialect, options).filter(is_better);
+    let first = merge(&stretches)?;
+    ask_about(&mut stretches, unknown_to(&first, merged, settled).into_iter());
     let deleted = |d: &TextDecision| matches!(d.reason, Reason::SiteDeleted | Reason::ReleaseDeleted);
     if merged.decisions.iter().any(deleted) || merged.edits.iter().any(|edit| edit.outcome == Outcome::Already) {
         literal.ask_about_moved(&mut stretches);
@@ -42,6 +40,9 @@ pub(super) fn second_opinion(
     literal.ask_about_unsure(&mut stretches, dialect);
     for _ in 0..ROUNDS {
         let found = merge(&stretches)?;
+        if !unknown_to(&found, merged, settled).is_empty() {
+            break;
+        }
         let astray = out_of_place(&found, versions, dialect);
         if astray.is_empty() && closes(&found, versions, dialect) {
             return Some(MergedLines { space_lines: merged.space_lines, ..found });
@@ -80,17 +81,16 @@ impl Burden {
     }
 }
 
-/// Tells whether a merge to the letter asks about all that only a closer look can see: what moved, what the release has
-/// elsewhere or in another form, what was put in twice.
-fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool {
+/// The edits that only a closer look can judge, and that a merge to the letter does not ask about: what moved, what the
+/// release has elsewhere or in another form, what was put in twice.
+fn unknown_to<'m>(literal: &MergedLines, merged: &'m MergedLines, settled: bool) -> Vec<&'m EditFate> {
     let asked_twice = merged.decisions.iter().filter(|decision| decision.reason == Reason::PutTwice);
     let twice = asked_twice.flat_map(|decision| decision.edits.iter().filter_map(|k| merged.edits.get(*k)));
     let is_plain = |fate: &EditFate| match fate.step {
         None | Some(Step::Neighbour | Step::Space | Step::Form | Step::Words) => fate.outcome != Outcome::Already,
         Some(_) => fate.outcome == Outcome::Open,
     };
-    let close = merged.edits.iter().filter(|fate| !is_plain(fate)).chain(twice);
-    close.into_iter().all(|fate| {
+    let is_known = |fate: &&EditFate| {
         let from = literal.edits.partition_point(|edit| edit.base.end < fate.base.start);
         let mut met = literal.edits[from..].iter().take_while(|edit| edit.base.start <= fate.base.end).peekable();
         let agrees = |edit: &EditFate| {
@@ -98,7 +98,9 @@ fn knows_of(literal: &MergedLines, merged: &MergedLines, settled: bool) -> bool 
                 || !settled && (edit.outcome, fate.outcome, fate.step) == (Outcome::Already, Outcome::Already, None)
         };
         met.peek().is_some() && met.all(agrees)
-    })
+    };
+    let close = merged.edits.iter().filter(|fate| !is_plain(fate)).chain(twice);
+    close.filter(|fate| !is_known(fate)).collect()
 }
 
 /// The lines of a result that come to stand in something else than they did, whichever side is taken.
