@@ -206,6 +206,12 @@ impl Ops {
         self.ops.iter().any(|o| o.kind == OpKind::Rewrite && o.base.start == line)
     }
 
+    /// Tells whether the side rewrote a base line, together with others or alone.
+    pub(crate) fn rewrites(&self, line: usize) -> bool {
+        let at = self.ops.partition_point(|op| op.base.end <= line);
+        self.ops.get(at).is_some_and(|op| op.kind == OpKind::Rewrite && op.base.contains(&line))
+    }
+
     /// Tells whether the side put lines, other than blank ones, above a base line that it kept, or changed the line
     /// there.
     pub(crate) fn puts_above(&self, base: &[Line<'_>], side: &[Line<'_>], line: usize) -> bool {
@@ -462,7 +468,7 @@ impl<'a> Names<'a> {
 }
 
 /// What a line gives a value to, if it does: `size` of `size: 4px;`.
-fn named(line: &[u8]) -> Option<&[u8]> {
+pub(crate) fn named(line: &[u8]) -> Option<&[u8]> {
     let mut tokens = tokens(line);
     let name = tokens.next().filter(|t| t.kind == TokenKind::Word)?;
     tokens.next().filter(|mark| matches!(mark.text, b":" | b"="))?;
@@ -538,7 +544,7 @@ pub(crate) fn meet(site: &Op, release: &Op, equal: impl Fn() -> bool) -> Meeting
             let (gap, gone) = if site.kind == Insert { (a.start, b) } else { (b.start, a) };
             if gone.start < gap && gap < gone.end { Meeting::Clash } else { Meeting::Apart }
         }
-        (Insert, Rewrite) | (Rewrite, Insert) | (Rewrite, Rewrite) if touch && (overlap || !form) => Meeting::Clash,
+        (Insert, Rewrite) | (Rewrite, Insert) if touch && (overlap || !form) => Meeting::Clash,
         // Beside a line whose counterpart is doubtful the place of an insertion is open; a change of a line that
         // the other side kept is not.
         (Insert, Change) | (Change, Insert) if touch && doubt => Meeting::Clash,

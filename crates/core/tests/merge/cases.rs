@@ -703,7 +703,31 @@ fn a_blank_line_sets_an_insertion_apart_from_what_the_other_side_replaced() {
     let release = base.replace("end(it)", "\ncheck(all);\n\nend(it)");
     gives(&SCRIPT, [base, &site, &release], &release.replace("old(first);\nold(second);\n", "own(mill);\n"));
     let beside = base.replace("end(it)", "check(all);\nend(it)");
-    asks(&SCRIPT, [base, &site, &beside], Reason::PlaceOpen);
+    asks(&SCRIPT, [base, &beside, &site], Reason::PlaceOpen);
+}
+
+#[test]
+fn what_the_release_put_beside_lines_that_the_site_replaced_stands_there() {
+    let base = "start(it);\nold(first);\nold(second);\nend(it);\n";
+    let replaced = |text: &str| text.replace("old(first);\nold(second);\n", "own(mill);\n");
+    let release = base.replace("end(it)", "check(all);\nend(it)").replace("old(first)", "make();\nold(first)");
+    gives(&SCRIPT, [base, &replaced(base), &release], &replaced(&release));
+    // Half of something may go on within what is gone.
+    asks(&SCRIPT, [base, &replaced(base), &base.replace("end(it)", "all);\nend(it)")], Reason::PlaceOpen);
+    // It is as deep as the site has the other side.
+    let wrapped = "start(it);\nif (own) {\n  own(mill);\n  end(it);\n}\n";
+    let (deep, new) = (base.replace("end(it)", "then(it);\nend(it)"), "  own(mill);\n  check(all);\n  then(it);");
+    let wrapped = wrapped.replace("  end(it);", "  then(it);\n  end(it);");
+    let release = deep.replace("then(it)", "check(all);\nthen(it)");
+    gives(&SCRIPT, [&deep, &wrapped, &release], &wrapped.replace("  own(mill);\n  then(it);", new));
+}
+
+#[test]
+fn what_the_sides_rewrote_side_by_side_stands_side_by_side() {
+    let base = "start(it);\nold(first);\nold(second);\nlast(a, b);\nlast(c, d);\nend(it);\n";
+    let site = |text: &str| text.replace("old(first);\nold(second);\n", "own(mill);\n");
+    let release = base.replace("last(a, b);\nlast(c, d);\n", "for (each in them) {\n  check(each);\n}\n");
+    gives(&SCRIPT, [base, &site(base), &release], &site(&release));
 }
 
 #[test]

@@ -1,12 +1,12 @@
 //! How the operations of the two sides meet, and which stretches are questions.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
 use super::{Replaced, Walk};
 use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
-use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
+use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet, named};
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Dialect, Reason, Trust};
 use crate::text::Line;
@@ -74,6 +74,12 @@ fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
     let chained = line.starts_with(b".") && !line.starts_with(b"..");
     let of_code = !dialect.declarations && (WORDS.contains(&word) || chained);
     dialect.strings && !dialect.markup && (of_code || rule.is_some() && WORDS.contains(&word))
+}
+
+/// Tells whether lines give a value to a name that others give one to.
+fn name_the_same(lines: &[Line<'_>], others: &[Line<'_>]) -> bool {
+    let names: HashSet<_> = lines.iter().filter_map(|line| named(line.trimmed())).collect();
+    others.iter().filter_map(|line| named(line.trimmed())).any(|name| names.contains(name))
 }
 
 impl Walk<'_, '_> {
@@ -475,6 +481,12 @@ impl Walk<'_, '_> {
         } else {
             return false;
         };
+        // What the release put in stands beside what the site rewrote, unless it may as well begin within, or both give
+        // a value to one name.
+        let reach = &insertion.reach;
+        let within = reach.start < replaced.base.end && replaced.base.start < reach.end;
+        let beside = site.kind == OpKind::Rewrite && !within && !name_the_same(lines, new);
+        let apart = apart || beside;
         let solid = lines.iter().any(|l| !l.is_blank());
         let opens = wraps == Edge::Opens
             && if site.kind == OpKind::Insert { self.site_opens(site) } else { self.release_opens(release) };

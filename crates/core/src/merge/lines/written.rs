@@ -71,7 +71,8 @@ impl<'a> Walk<'a, '_> {
         }
     }
 
-    /// By how many levels the site indents the kept lines above and below a gap.
+    /// By how many levels the site indents the kept lines above and below a gap. Lines that it rewrote tell nothing: there
+    /// the other side of the gap does.
     fn surrounding_shifts(&self, g: usize) -> (Option<isize>, Option<isize>) {
         let shift = |i: usize| -> Option<isize> {
             let b = &self.base.lines[i];
@@ -80,7 +81,12 @@ impl<'a> Walk<'a, '_> {
         };
         let before = (g.saturating_sub(8)..g).rev().find_map(shift);
         let after = (g..(g + 8).min(self.base.lines.len())).find_map(shift);
-        (before, after)
+        let rewritten = |line: Option<usize>| line.is_some_and(|line| self.site_ops.rewrites(line));
+        match (rewritten(g.checked_sub(1)), rewritten(Some(g))) {
+            (false, true) => (before, before),
+            (true, false) => (after, after),
+            _ => (before, after),
+        }
     }
 
     /// The level of the one wrap of the site that ends at a gap by indentation alone, with nothing that closes it, and by
