@@ -359,7 +359,7 @@ fn release_entry<'a>(
         };
         match s.forms.get(k).filter(|_| from_site) {
             Some((own, _)) => {
-                forms.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release.text))
+                forms.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release.text));
             }
             None => forms.extend_from_slice(&release.text[lines.clone()]),
         }
