@@ -1419,3 +1419,19 @@ fn a_side_that_holds_no_blocks_together_tells_nothing_of_where_lines_stand() {
             .ends_with("\n    def test(self):\n\n            for path in paths:\n                found(path)\n")
     );
 }
+
+#[test]
+fn what_belongs_to_replaced_lines_or_stands_in_their_place_already_is_asked_about() {
+    let base = "start(it);\nif (a) {\n  old(first);\n}\nfoo(1, 2);\nfoo(3, 4);\nend(it);\n";
+    let site = base.replace("if (a) {\n  old(first);\n}\n", "own(mill);\n");
+    let goes_on = base.replace("foo(1, 2);\nfoo(3, 4);\n", "else {\n  check(all);\n}\n");
+    asks(&SCRIPT, [base, &site, &goes_on], Reason::BothChanged);
+    asks(&SCRIPT, [base, &site, &base.replace("if (a)", "if (many)\nif (a)")], Reason::PlaceOpen);
+    asks(&SCRIPT, [base, &site, &base.replace("if (a)", "own(mill);\nif (a)")], Reason::PlaceOpen);
+    let base = "import a\n\ndef one(x):\n    return x\n\ndef two(y):\n    return y\n";
+    let release = base.replace("def one", "@cached\ndef one");
+    let code = Dialect { strings: true, ..TREE };
+    let one = "def one(x):\n    return x\n";
+    asks(&code, [base, &base.replace(one, "size = 1\n"), &release], Reason::PlaceOpen);
+    asks(&code, [base, &base.replace(&format!("{one}\n"), ""), &release], Reason::SiteDeleted);
+}
