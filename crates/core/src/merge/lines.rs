@@ -15,7 +15,7 @@ mod wrapped_tags;
 mod written;
 
 use std::cell::OnceCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
@@ -118,6 +118,7 @@ pub(crate) fn merge_lines(
         decisions: Vec::new(),
         formed: Vec::new(),
         site_form: OnceCell::new(),
+        site_words: OnceCell::new(),
         space_lines: 0,
     };
     if !strict && context.nested.is_none() && context.follow_moves {
@@ -215,6 +216,8 @@ struct Walk<'a, 'b> {
     formed: Vec<Formed>,
     /// Which edits of the site changed nothing but how lines are written; none where these are few.
     site_form: OnceCell<Vec<bool>>,
+    /// The words of the site's text.
+    site_words: OnceCell<HashSet<&'a [u8]>>,
     space_lines: usize,
 }
 

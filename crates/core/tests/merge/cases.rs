@@ -1433,5 +1433,16 @@ fn what_belongs_to_replaced_lines_or_stands_in_their_place_already_is_asked_abou
     let code = Dialect { strings: true, ..TREE };
     let one = "def one(x):\n    return x\n";
     asks(&code, [base, &base.replace(one, "size = 1\n"), &release], Reason::PlaceOpen);
+    // What stands in a block whose first line is gone, and what speaks of a name that is.
+    asks(
+        &code,
+        [base, &base.replace(one, "size = 1\n"), &base.replace("x\n", "x\n    last()\n")],
+        Reason::PlaceOpen,
+    );
+    let base = "start(it);\nold(first, 1);\nold(second, 2);\nend(it);\n";
+    let site = base.replace("old(first, 1);\nold(second, 2);\n", "{\n  mill(own);\n}\n");
+    asks(&SCRIPT, [base, &site, &base.replace("end", "check(second);\nend")], Reason::PlaceOpen);
+    gives(&SCRIPT, [base, &site, &base.replace("end", "check(it);\nend")], &site.replace("end", "check(it);\nend"));
+    let base = "import a\n\ndef one(x):\n    return x\n\ndef two(y):\n    return y\n";
     asks(&code, [base, &base.replace(&format!("{one}\n"), ""), &release], Reason::SiteDeleted);
 }

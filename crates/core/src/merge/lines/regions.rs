@@ -11,6 +11,7 @@ use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet, named};
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Dialect, Reason, Trust};
 use crate::text::Line;
+use crate::text::token::{TokenKind, tokens};
 
 /// Lines below a gap in which the first that is not blank is looked for.
 const NEAR: usize = 8;
@@ -91,6 +92,11 @@ fn leads_on(line: &[u8], dialect: &Dialect) -> bool {
     let word = &line[..line.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
     let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&word);
     line.starts_with(b"@") || is_open || ENDS.iter().any(|end| line.ends_with(end))
+}
+
+/// The words of lines.
+fn words<'l>(lines: &[Line<'l>]) -> impl Iterator<Item = &'l [u8]> {
+    lines.iter().flat_map(|line| tokens(line.content)).filter(|t| t.kind == TokenKind::Word).map(|t| t.text)
 }
 
 /// What lines give a value to, or are the first lines of.
@@ -533,6 +539,26 @@ impl Walk<'_, '_> {
             || self.leads_on(own, new)
             || self.leads_on(new, own)
             || beside && self.put_alike(site, release)
+            || (site.kind, release.kind) == (OpKind::Rewrite, OpKind::Insert) && self.hangs_on(release, site)
+    }
+
+    /// Tells whether what the release put in hangs on lines that the site replaced: it stands in a block that they open,
+    /// or speaks of what the site has nowhere since.
+    fn hangs_on(&self, put: &Op, replaced: &Op) -> bool {
+        let lines = || put.side.clone().filter(|at| !self.release.lines[*at].is_blank());
+        let is_of_replaced =
+            |at: usize| replaced.base.clone().any(|line| self.release_ops.links[line].line() == Some(at));
+        if lines().next().is_some_and(|at| self.release.blocks(at).next().is_some_and(is_of_replaced)) {
+            return true;
+        }
+        let dialect = self.context.dialect;
+        if !dialect.strings || dialect.markup || dialect.declarations {
+            return false;
+        }
+        let site = self.site_words.get_or_init(|| words(&self.site.lines).collect());
+        let gone: HashSet<_> =
+            words(&self.base.lines[replaced.base.clone()]).filter(|word| !site.contains(word)).collect();
+        words(&self.release.lines[put.side.clone()]).any(|word| gone.contains(word))
     }
 
     /// Tells whether both sides put in some line that tells something, or something of one name.
