@@ -1,12 +1,14 @@
 //! The walk over the base that does both sides' operations.
 //!
 //! * [`regions`]: how the operations meet, and which stretches are questions
+//! * [`beside`]: what of it does not stand side by side
 //! * [`doubled`]: what both put in, at two places
 //! * [`wrapped_tags`]: questions within a tag that is wrapped over several lines
 //! * [`questions`]: what becomes of such a stretch
 //! * [`paired`]: what is asked about for what it opens or closes
 //! * [`written`]: lines as they are written in the result
 
+mod beside;
 mod doubled;
 mod paired;
 mod questions;

@@ -1,17 +1,15 @@
 //! How the operations of the two sides meet, and which stretches are questions.
 
-use std::collections::{BTreeSet, HashSet};
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use super::{Replaced, Walk};
 use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
-use crate::merge::members::member_name;
-use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet, named};
+use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
 use crate::merge::tokens::merge_tokens;
-use crate::merge::{Dialect, Reason, Trust};
+use crate::merge::{Reason, Trust};
 use crate::text::Line;
-use crate::text::token::{TokenKind, tokens};
 
 /// Lines below a gap in which the first that is not blank is looked for.
 const NEAR: usize = 8;
@@ -64,44 +62,6 @@ fn opens_block(
     below
         .and_then(|i| Some((i, ops.links[i].line()?)))
         .is_some_and(|(i, j)| side.width(opener) < side.width(j) && deeper(&base.lines[i], &side.lines[j]))
-}
-
-/// Tells whether a line of code goes on with the statement above it.
-fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
-    const WORDS: [&[u8]; 9] =
-        [b"else", b"elif", b"elseif", b"elsif", b"catch", b"except", b"finally", b"rescue", b"ensure"];
-    let rule = line.strip_prefix(b"@").filter(|_| dialect.declarations);
-    let text = rule.unwrap_or(line);
-    let word = &text[..text.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
-    let chained = line.starts_with(b".") && !line.starts_with(b"..");
-    let of_code = !dialect.declarations && (WORDS.contains(&word) || chained);
-    dialect.strings && !dialect.markup && (of_code || rule.is_some() && WORDS.contains(&word))
-}
-
-/// Tells whether the line below goes on with a line of code or of selectors: what an annotation is for, what hangs on a
-/// condition, the rest of a value.
-fn leads_on(line: &[u8], dialect: &Dialect) -> bool {
-    const WORDS: [&[u8]; 3] = [b"if", b"for", b"while"];
-    const ENDS: [&[u8]; 7] = [b"=", b"=>", b"+", b"?", b"&&", b"||", b"\\"];
-    if !dialect.strings || dialect.markup {
-        return false;
-    }
-    if dialect.declarations {
-        return line.ends_with(b",");
-    }
-    let word = &line[..line.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
-    let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&word);
-    line.starts_with(b"@") || is_open || ENDS.iter().any(|end| line.ends_with(end))
-}
-
-/// The words of lines.
-fn words<'l>(lines: &[Line<'l>]) -> impl Iterator<Item = &'l [u8]> {
-    lines.iter().flat_map(|line| tokens(line.content)).filter(|t| t.kind == TokenKind::Word).map(|t| t.text)
-}
-
-/// What lines give a value to, or are the first lines of.
-fn names<'l>(lines: &'l [Line<'_>]) -> impl Iterator<Item = &'l [u8]> {
-    lines.iter().flat_map(|line| [named(line.trimmed()), member_name(line.trimmed())]).flatten()
 }
 
 impl Walk<'_, '_> {
@@ -499,10 +459,10 @@ impl Walk<'_, '_> {
         } else {
             return false;
         };
-        // What the release put in stands beside what the site rewrote, unless it may as well begin within.
+        // What the release put in stands beside what the site rewrote, unless it may as well begin within or hangs on it.
         let reach = &insertion.reach;
         let within = reach.start < replaced.base.end && replaced.base.start < reach.end;
-        let beside = site.kind == OpKind::Rewrite && !within;
+        let beside = site.kind == OpKind::Rewrite && !within && !self.hangs_on(insertion, replaced);
         let apart = apart || beside;
         let solid = lines.iter().any(|l| !l.is_blank());
         let opens = wraps == Edge::Opens
@@ -526,84 +486,6 @@ impl Walk<'_, '_> {
             let above = base(gone.start.checked_sub(1)) || base(Some(gone.start));
             gap == gone.end && !first && !base(gap.checked_sub(1)) && (last || base(Some(gap))) && above
         }
-    }
-
-    /// Tells whether what the sides did side by side does not stand so: one goes on with what the other took out or ended,
-    /// or both put in the same, or something of one name.
-    fn at_odds(&self, site: &Op, release: &Op) -> bool {
-        let (own, new) = ((site, self.site), (release, self.release));
-        let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite);
-        let beside = puts(site) && puts(release) && (site.kind, release.kind) != (OpKind::Insert, OpKind::Insert);
-        self.goes_on(own, new)
-            || self.goes_on(new, own)
-            || self.leads_on(own, new)
-            || self.leads_on(new, own)
-            || beside && self.put_alike(site, release)
-            || (site.kind, release.kind) == (OpKind::Rewrite, OpKind::Insert) && self.hangs_on(release, site)
-    }
-
-    /// Tells whether what the release put in hangs on lines that the site replaced: it stands in a block that they open,
-    /// or speaks of what the site has nowhere since.
-    fn hangs_on(&self, put: &Op, replaced: &Op) -> bool {
-        let lines = || put.side.clone().filter(|at| !self.release.lines[*at].is_blank());
-        let is_of_replaced =
-            |at: usize| replaced.base.clone().any(|line| self.release_ops.links[line].line() == Some(at));
-        if lines().next().is_some_and(|at| self.release.blocks(at).next().is_some_and(is_of_replaced)) {
-            return true;
-        }
-        let dialect = self.context.dialect;
-        if !dialect.strings || dialect.markup || dialect.declarations {
-            return false;
-        }
-        let site = self.site_words.get_or_init(|| words(&self.site.lines).collect());
-        let gone: HashSet<_> =
-            words(&self.base.lines[replaced.base.clone()]).filter(|word| !site.contains(word)).collect();
-        words(&self.release.lines[put.side.clone()]).any(|word| gone.contains(word))
-    }
-
-    /// Tells whether both sides put in some line that tells something, or something of one name.
-    fn put_alike(&self, site: &Op, release: &Op) -> bool {
-        let keys: HashSet<u32> = self.site.keys[site.side.clone()].iter().copied().collect();
-        let known: HashSet<_> = names(&self.site.lines[site.side.clone()]).collect();
-        let same = |key: &u32| keys.contains(key) && !self.context.weak.is(*key);
-        self.release.keys[release.side.clone()].iter().any(same)
-            || names(&self.release.lines[release.side.clone()]).any(|name| known.contains(name))
-    }
-
-    /// Tells whether one side put in what goes on with the line above, and the other took that out or ended it: `else`
-    /// behind an `if`, the next of a list behind a comma.
-    fn goes_on(&self, (put, own): (&Op, &Side<'_>), (other, side): (&Op, &Side<'_>)) -> bool {
-        if matches!(put.kind, OpKind::Change | OpKind::Delete)
-            || other.kind == OpKind::Insert
-            || other.base.end != put.base.start
-        {
-            return false;
-        }
-        let Some(first) = own.lines[put.side.clone()].iter().find(|line| !line.is_blank()) else { return false };
-        let statement = |line: &Line<'_>| goes_on_with_statement(line.trimmed(), self.context.dialect);
-        let went_on = self.base.lines[put.base.clone()].first().is_some_and(statement);
-        if other.kind != OpKind::Change && !went_on && statement(first) {
-            return true;
-        }
-        let ends = |line: Option<&Line<'_>>, mark: &[u8]| line.is_some_and(|line| line.trimmed().ends_with(mark));
-        let (above, now) = (other.base.end.checked_sub(1), other.side.end.checked_sub(1));
-        let [before, after] = [(self.base, above), (side, now)].map(|(side, at)| at.map(|at| &side.lines[at]));
-        other.kind != OpKind::Delete && ends(before, b",") && ends(after, b";")
-    }
-
-    /// Tells whether one side put in what the line below goes on with, and the other took that out or replaced it.
-    fn leads_on(&self, (put, own): (&Op, &Side<'_>), (other, _): (&Op, &Side<'_>)) -> bool {
-        if matches!(put.kind, OpKind::Change | OpKind::Delete)
-            || !matches!(other.kind, OpKind::Delete | OpKind::Rewrite)
-            || put.base.end != other.base.start
-        {
-            return false;
-        }
-        let leads = |lines: &[Line<'_>]| {
-            let last = lines.iter().rev().find(|line| !line.is_blank());
-            last.is_some_and(|line| leads_on(line.trimmed(), self.context.dialect))
-        };
-        leads(&own.lines[put.side.clone()]) && !leads(&self.base.lines[put.base.clone()])
     }
 
     /// Tells whether an insertion of the site opens a block by indentation alone: the line below it, and none of its
