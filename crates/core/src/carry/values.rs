@@ -124,11 +124,11 @@ fn ini(text: &str) -> Option<Value> {
     Some(Value::Object(root))
 }
 
-/// The translations of a catalog by context and id; the header and obsolete entries left out.
+/// The translations of a catalog by context and id, each plural form on a line; the header and obsolete entries left out.
 fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
     let text = std::str::from_utf8(text).ok()?;
     let mut out = BTreeMap::new();
-    let (mut key, mut value, mut in_value) = (String::new(), String::new(), false);
+    let (mut key, mut value, mut in_value, mut in_plural) = (String::new(), String::new(), false, false);
     let mut close = |key: &mut String, value: &mut String| {
         if !key.is_empty() && key != "msgid" {
             out.insert(std::mem::take(key), std::mem::take(value));
@@ -148,12 +148,20 @@ fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
         if word.starts_with("msgctxt") || (word == "msgid" && (in_value || !key.starts_with("msgctxt"))) {
             close(&mut key, &mut value);
         }
-        in_value = if word.is_empty() { in_value } else { word.starts_with("msgstr") };
-        let target = if in_value { &mut value } else { &mut key };
-        if !word.starts_with("msgid_plural") || in_value {
-            target.push_str(word);
+        if !word.is_empty() {
+            (in_value, in_plural) = (word.starts_with("msgstr"), word == "msgid_plural");
+            match in_value {
+                true if word != "msgstr" && word != "msgstr[0]" => value.push('\n'),
+                true => {}
+                false if in_plural => {}
+                false => key.push_str(word),
+            }
         }
-        target.push_str(string);
+        match in_value {
+            true => value.push_str(string),
+            false if in_plural => {}
+            false => key.push_str(string),
+        }
     }
     close(&mut key, &mut value);
     Some(out)
@@ -169,6 +177,11 @@ mod tests {
         let json = of("a.json", "{\"a\": {\"b\": 1, \"c\": \"x\"}, \"l\": [{\"id\": \"q\", \"v\": 2}]}");
         assert_eq!(of("a.yml", "a:\n  c: 'x' # note\n  b: 1\nl:\n- id: q\n  v: 2\n"), json);
         assert_eq!(of("a.toml", "[[l]]\nv = 2\nid = \"q\"\n[a]\nb = 1\nc = \"x\"\n"), json);
+        let forms = "msgid \"a\"\nmsgid_plural \"as\"\nmsgstr[0] \"\"\n\"x\"\nmsgstr[1] \"y\"\n\nmsgid \"b\"\nmsgstr \"z\"\n";
+        assert_eq!(
+            of("a.po", forms),
+            [("msgida", "x\ny"), ("msgidb", "z")].map(|(k, v)| (k.into(), v.into())).into()
+        );
         assert_eq!(of("a.ini", "[a]\nb = 1\n  2\n;c\n")["\0a\0b"], "\"1\\n2\"");
         assert!(keyed_values("a.yaml", b"a: [").is_none() && keyed_values("a.css", b"a {}").is_none());
     }

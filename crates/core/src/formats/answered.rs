@@ -45,10 +45,11 @@ pub(crate) fn worked_in(base: &[u8], site: &[u8], mut answers: Vec<Answered<'_>>
             (Value::Release, true) => base = put_in(&base, &answered.base_lines, answered.base, b"")?,
             (Value::Text(_), true) => return None,
             (Value::Release | Value::Text(_), false) => {
+                // With the base's value the site said nothing; what has none there was put in by both.
                 let new = match answered.answer {
                     Value::Text(text) => text,
-                    _ if release.is_empty() => answered.base,
-                    _ => release,
+                    _ if answered.base.is_empty() => release,
+                    _ => answered.base,
                 };
                 site = put_in(&site, &answered.site_lines, answered.site, new)?;
             }
@@ -132,7 +133,7 @@ mod tests {
         let release = answered(["\"a\": 1", "\"a\": 5", "\"a\": 9"], 1, Value::Release);
         let own = answered(["\"b\": 2", "\"b\": 6", "\"b\": 7"], 2, Value::Text(b"\"b\": 8"));
         let out = text(worked_in(base.as_bytes(), site.as_bytes(), vec![release, own]).unwrap());
-        assert_eq!(out, [base.to_string(), "{\n\"a\": 9,\n\"b\": 8\n}\n".to_string()]);
+        assert_eq!(out, [base.to_string(), "{\n\"a\": 1,\n\"b\": 8\n}\n".to_string()]);
         // What the release dropped goes with it; what the site took out stays out, or comes anew.
         let dropped = answered(["\"a\": 1", "\"a\": 5", ""], 1, Value::Release);
         let out = text(worked_in(base.as_bytes(), site.as_bytes(), vec![dropped]).unwrap());

@@ -23,6 +23,8 @@ struct Entry {
     comments: Vec<Vec<u8>>,
     /// From the keyword of the context or id to the first translation.
     head: Range<usize>,
+    /// There is a translation for each plural form.
+    counted: bool,
     /// The translations: each with its whole lines, and its text.
     forms: Vec<(Range<usize>, Vec<u8>)>,
 }
@@ -34,6 +36,7 @@ impl Entry {
             key: (message.context, message.id),
             comments: message.comments,
             head: message.head,
+            counted: message.plural.is_some(),
             forms: message.forms.into_iter().zip(message.texts).collect(),
         })
     }
@@ -344,10 +347,7 @@ fn release_entry<'a>(
         |e: Option<&'_ Entry>, k: usize| e.and_then(|e| e.forms.get(k)).map_or(empty.clone(), |f| f.1.clone());
     // Forms that were written for another rule are for other numbers, and one without a number is for all of them.
     let recounted = counts_anew && site_spoke && (r.forms.len() > 1 || s.forms.len() > 1);
-    let counted = |side: &Side<'_>, entry: &Entry| {
-        entry.forms.first().is_some_and(|(lines, _)| keyword(&side.text[lines.clone()]).contains(&b'['))
-    };
-    let mut collided = recounted || site_spoke && counted(site, s) != counted(release, r);
+    let mut collided = recounted || site_spoke && s.counted != r.counted;
     let mut forms: Vec<u8> = Vec::new();
     for (k, (lines, text)) in r.forms.iter().enumerate() {
         let (bt, st) = (text_of(b, k), text_of(Some(s), k));

@@ -51,7 +51,7 @@ impl<'a> Side<'a> {
 
     /// How far a line is indented, in columns.
     pub(crate) fn width(&self, at: usize) -> usize {
-        self.lines[at].indent().iter().map(|b| if *b == b'\t' { 4 } else { 1 }).sum()
+        self.lines[at].width()
     }
 
     /// The lines that open the blocks that a line stands in, the innermost first: the nearest above that are indented

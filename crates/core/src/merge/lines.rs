@@ -609,6 +609,7 @@ pub(super) fn lines_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
 /// The side's lines that stand for a moved stretch, with what the side put at its edges.
 fn span_of(moved: &MovedStretch, ops: &Ops, edits: &[Edit], absorbed: &[usize]) -> Range<usize> {
     let put_at = |gap: usize| absorbed.iter().any(|k| edits[*k].old == (gap..gap));
-    let at_start = ops.rewrites_at(moved.base.start) || put_at(moved.base.start);
+    let at_start = ops.rewrite_of(moved.base.start).is_some_and(|op| op.base.start == moved.base.start)
+        || put_at(moved.base.start);
     ops.span(&moved.base, at_start, put_at(moved.base.end))
 }

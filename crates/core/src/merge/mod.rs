@@ -19,7 +19,8 @@
 //! * [`space`]: white space and line ends, which are form and not content
 //! * [`structure`]: where indentation is meaning, and blocks are held together by it alone
 //! * [`hints`]: what may be the answer to a question
-//! * [`literal`]: a second opinion, for changes that do not touch to the letter
+//! * [`enclosed`], [`islands`], [`placed`]: what each line of a result stands in, whichever side is taken
+//! * [`second`]: a second opinion, where a merge to the letter ([`literal`]) leaves less to ask
 //! * [`balance`]: counting brackets and tags before trusting a result
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable

@@ -201,15 +201,10 @@ impl Ops {
         Ops { links, ops, gaps }
     }
 
-    /// Tells whether a rewrite of base lines begins at a line: its new lines stand in the gap before.
-    pub(crate) fn rewrites_at(&self, line: usize) -> bool {
-        self.ops.iter().any(|o| o.kind == OpKind::Rewrite && o.base.start == line)
-    }
-
-    /// Tells whether the side rewrote a base line, together with others or alone.
-    pub(crate) fn rewrites(&self, line: usize) -> bool {
+    /// The rewrite that a base line is part of: its new lines stand in the gap before the first line.
+    pub(crate) fn rewrite_of(&self, line: usize) -> Option<&Op> {
         let at = self.ops.partition_point(|op| op.base.end <= line);
-        self.ops.get(at).is_some_and(|op| op.kind == OpKind::Rewrite && op.base.contains(&line))
+        self.ops.get(at).filter(|op| op.kind == OpKind::Rewrite && op.base.contains(&line))
     }
 
     /// Tells whether the side put lines, other than blank ones, above a base line that it kept, or changed the line

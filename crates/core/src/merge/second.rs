@@ -31,8 +31,7 @@ pub(super) fn second_opinion(
         false => Burden::of(found).is_lighter_than(&Burden::of(merged)),
     };
     let merge = |stretches: &[Stretch]| literal.merged(stretches, dialect, options).filter(is_better);
-    let first = merge(&stretches)?;
-    ask_about(&mut stretches, unknown_to(&first, merged, settled).into_iter());
+    merge(&stretches)?;
     let deleted = |d: &TextDecision| matches!(d.reason, Reason::SiteDeleted | Reason::ReleaseDeleted);
     if merged.decisions.iter().any(deleted) || merged.edits.iter().any(|edit| edit.outcome == Outcome::Already) {
         literal.ask_about_moved(&mut stretches);
@@ -40,15 +39,15 @@ pub(super) fn second_opinion(
     literal.ask_about_unsure(&mut stretches, dialect);
     for _ in 0..ROUNDS {
         let found = merge(&stretches)?;
-        if !unknown_to(&found, merged, settled).is_empty() {
-            break;
+        let mut doubted = unknown_to(&found, merged, settled);
+        if doubted.is_empty() {
+            let astray = out_of_place(&found, versions, dialect);
+            if astray.is_empty() && closes(&found, versions, dialect) {
+                return Some(MergedLines { space_lines: merged.space_lines, ..found });
+            }
+            doubted = edits_beside(&found, &astray).into_iter().map(|edit| &found.edits[edit]).collect();
         }
-        let astray = out_of_place(&found, versions, dialect);
-        if astray.is_empty() && closes(&found, versions, dialect) {
-            return Some(MergedLines { space_lines: merged.space_lines, ..found });
-        }
-        let beside = edits_beside(&found, &astray);
-        if !ask_about(&mut stretches, beside.iter().map(|edit| &found.edits[*edit])) {
+        if !ask_about(&mut stretches, doubted.into_iter()) {
             break;
         }
     }

@@ -122,11 +122,6 @@ const ROUNDS: usize = 4;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 
-/// How far a line is indented, in spaces.
-fn width(indent: &[u8]) -> usize {
-    indent.iter().map(|byte| if *byte == b'\t' { 4 } else { 1 }).sum()
-}
-
 /// One version's lines: which line opens the block that each stands in.
 struct Tree {
     parents: Vec<Option<usize>>,
@@ -157,7 +152,7 @@ impl Tree {
                 parents[at] = parents[first];
                 continue;
             }
-            let width = width(indent);
+            let width = line.width();
             let mut level = None;
             while open.last().is_some_and(|(outer, _)| *outer >= width) {
                 level = open.pop().map(|(level, _)| level);
@@ -214,7 +209,7 @@ fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
     let texts = [base, site, release, &placed.bytes];
     let astray = astray_among(placed, versions, texts.map(Tree::of));
     let statements = match texts.map(colons::continued) {
-        [Ok(_), Ok(_), Ok(_), Err(line)] if astray.is_empty() => return vec![line],
+        [Ok(_), Ok(_), Ok(_), Err(line)] => return if astray.is_empty() { vec![line] } else { astray },
         _ if astray.is_empty() => return astray,
         [Ok(base), Ok(site), Ok(release), Ok(result)] => [base, site, release, result],
         _ if texts.into_iter().all(nests) => texts.map(statements),

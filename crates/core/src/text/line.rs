@@ -41,6 +41,11 @@ impl<'a> Line<'a> {
         &self.content[..n]
     }
 
+    /// Returns how far the line is indented, in columns; a tab counts as four.
+    pub fn width(&self) -> usize {
+        self.indent().iter().map(|byte| if *byte == b'\t' { 4 } else { 1 }).sum()
+    }
+
     /// Returns the line without leading and trailing blanks.
     pub fn trimmed(&self) -> &'a [u8] {
         trim_blanks(self.content)

@@ -206,6 +206,28 @@ fn a_settled_wording_is_sure_and_a_reopened_one_is_not() {
 }
 
 #[test]
+fn a_wording_of_a_message_that_the_release_counts_is_settled_like_any() {
+    let entry = |rest: &str| format!("msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n\nmsgid \"a\"\n{rest}");
+    let one_for_all = |text: &str| entry(&format!("msgstr \"{text}\"\n"));
+    let counted = |text: &str| entry(&format!("msgid_plural \"as\"\nmsgstr[0] \"{text}\"\nmsgstr[1] \"many\"\n"));
+    for [base, own, release] in [
+        [one_for_all("old"), one_for_all("ours"), counted("old")],
+        [counted("old"), counted("ours"), one_for_all("old")],
+    ] {
+        let expected = |text: &str| release.replace("old", text);
+        let mut desk = one("pl.po", [&base, &own, &release].map(String::as_str));
+        let (before, id) = (desk.text("pl.po"), desk.ids()[0].clone());
+        for (answer, text) in [(Answer::take(Take::Release), "old"), (Answer::take(Take::Site), "ours")] {
+            desk.settle(&id, &answer).unwrap();
+            assert_eq!(desk.text("pl.po"), expected(text));
+            desk.proved();
+        }
+        desk.with(|settling, account| settling.reopen(account, &id)).unwrap();
+        assert_eq!(desk.text("pl.po"), before);
+    }
+}
+
+#[test]
 fn whole_files_come_from_a_side_or_go() {
     let base = theme(&[("a.html", "one\n"), ("b.html", "two\n")]);
     let site = theme(&[("a.html", "one of ours\n")]);

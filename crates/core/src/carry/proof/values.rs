@@ -35,7 +35,8 @@ impl Proof {
             if is_held || (retyped && plain(x) == plain(s)) {
                 continue;
             }
-            let show = |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{v}`"));
+            let show =
+                |v: Option<&String>| v.map_or("nothing".to_string(), |v| format!("`{}`", v.replace('\n', " | ")));
             // What one side emptied and the other added to is no value of its own.
             let empty = |v: Option<&String>| v.is_some_and(|v| v == "{}" || v == "[]");
             let inner = if path.is_empty() { String::new() } else { format!("{path}\0") };
@@ -57,7 +58,14 @@ impl Proof {
             } else if s != b && r == b && x != s {
                 let means = format!("{shown} is {}, the site set {}", show(x), show(s));
                 self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the site's value back");
-            } else if s != b && r.is_some() && x != s && x != r && !is_list(s) && !written {
+            } else if s != b
+                && r.is_some()
+                && x != s
+                && x != r
+                && !is_list(s)
+                && !is_of_forms(x, [s, r])
+                && !written
+            {
                 let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
                 self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
             }
@@ -107,6 +115,12 @@ pub(super) fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String
     let unsure: HashSet<String> = unsure.map(|m| written(&m.id)).collect();
     let known = |key: &String| base.contains_key(key) || site.contains_key(key) || release.contains_key(key);
     values.retain(|key, _| known(key) || !key.find("msgid").is_some_and(|at| unsure.contains(&key[at..])));
+}
+
+/// The plural forms of a translation, one on each line, are merged one by one.
+fn is_of_forms(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
+    let known: HashSet<&str> = sides.into_iter().flatten().flat_map(|forms| forms.split('\n')).collect();
+    value.is_some_and(|forms| forms.split('\n').all(|form| known.contains(form)))
 }
 
 /// A list may be merged item by item, and then be neither side's.

@@ -19,8 +19,8 @@ impl Walk<'_, '_> {
         let beside = puts(site) && puts(release) && (site.kind, release.kind) != (OpKind::Insert, OpKind::Insert);
         self.goes_on(own, new)
             || self.goes_on(new, own)
-            || self.leads_on(own, new)
-            || self.leads_on(new, own)
+            || self.leads_on(own, release)
+            || self.leads_on(new, site)
             || beside && self.put_alike(site, release)
     }
 
@@ -33,8 +33,7 @@ impl Walk<'_, '_> {
         if lines().next().is_some_and(|at| self.release.blocks(at).next().is_some_and(is_of_replaced)) {
             return true;
         }
-        let dialect = self.context.dialect;
-        if !dialect.strings || dialect.markup || dialect.declarations {
+        if !is_code(self.context.dialect) {
             return false;
         }
         let site = self.site_words.get_or_init(|| words(&self.site.lines).collect());
@@ -74,7 +73,7 @@ impl Walk<'_, '_> {
     }
 
     /// Tells whether one side put in what the line below goes on with, and the other took that out or replaced it.
-    fn leads_on(&self, (put, own): (&Op, &Side<'_>), (other, _): (&Op, &Side<'_>)) -> bool {
+    fn leads_on(&self, (put, own): (&Op, &Side<'_>), other: &Op) -> bool {
         if matches!(put.kind, OpKind::Change | OpKind::Delete)
             || !matches!(other.kind, OpKind::Delete | OpKind::Rewrite)
             || put.base.end != other.base.start
@@ -89,16 +88,23 @@ impl Walk<'_, '_> {
     }
 }
 
-/// Tells whether a line of code goes on with the statement above it.
+fn is_code(dialect: &Dialect) -> bool {
+    dialect.strings && !dialect.markup && !dialect.declarations
+}
+
+/// The letters that a line begins with.
+fn first_word(line: &[u8]) -> &[u8] {
+    &line[..line.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()]
+}
+
+/// Tells whether a line of code, or of a style with conditions, goes on with the statement above it.
 fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
     const WORDS: [&[u8]; 9] =
         [b"else", b"elif", b"elseif", b"elsif", b"catch", b"except", b"finally", b"rescue", b"ensure"];
-    let rule = line.strip_prefix(b"@").filter(|_| dialect.declarations);
-    let text = rule.unwrap_or(line);
-    let word = &text[..text.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
+    let goes_on = |text: &[u8]| WORDS.contains(&first_word(text));
     let chained = line.starts_with(b".") && !line.starts_with(b"..");
-    let of_code = !dialect.declarations && (WORDS.contains(&word) || chained);
-    dialect.strings && !dialect.markup && (of_code || rule.is_some() && WORDS.contains(&word))
+    let of_style = dialect.declarations && line.strip_prefix(b"@").is_some_and(goes_on);
+    of_style || is_code(dialect) && (goes_on(line) || chained)
 }
 
 /// Tells whether the line below goes on with a line of code or of selectors: what an annotation is for, what hangs on a
@@ -106,15 +112,9 @@ fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
 fn leads_on(line: &[u8], dialect: &Dialect) -> bool {
     const WORDS: [&[u8]; 3] = [b"if", b"for", b"while"];
     const ENDS: [&[u8]; 7] = [b"=", b"=>", b"+", b"?", b"&&", b"||", b"\\"];
-    if !dialect.strings || dialect.markup {
-        return false;
-    }
-    if dialect.declarations {
-        return line.ends_with(b",");
-    }
-    let word = &line[..line.iter().take_while(|byte| byte.is_ascii_alphabetic()).count()];
-    let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&word);
-    line.starts_with(b"@") || is_open || ENDS.iter().any(|end| line.ends_with(end))
+    let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&first_word(line));
+    let of_code = line.starts_with(b"@") || is_open || ENDS.iter().any(|end| line.ends_with(end));
+    dialect.declarations && line.ends_with(b",") || is_code(dialect) && of_code
 }
 
 /// The words of lines.

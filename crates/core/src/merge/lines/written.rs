@@ -81,7 +81,7 @@ impl<'a> Walk<'a, '_> {
         };
         let before = (g.saturating_sub(8)..g).rev().find_map(shift);
         let after = (g..(g + 8).min(self.base.lines.len())).find_map(shift);
-        let rewritten = |line: Option<usize>| line.is_some_and(|line| self.site_ops.rewrites(line));
+        let rewritten = |line: Option<usize>| line.is_some_and(|line| self.site_ops.rewrite_of(line).is_some());
         match (rewritten(g.checked_sub(1)), rewritten(Some(g))) {
             (false, true) => (before, before),
             (true, false) => (after, after),

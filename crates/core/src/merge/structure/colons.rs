@@ -4,7 +4,6 @@
 //! that opens none is followed by none that is deeper, and where a block ends the line below is as deep as one of those
 //! around it. Within brackets and strings of several lines indentation says nothing.
 
-use super::width;
 use crate::text::split_lines;
 
 /// Which line each goes on with, for lines that begin within a statement. Of a text that does not hold together, being in
@@ -21,7 +20,7 @@ pub(super) fn continued(text: &[u8]) -> Result<Vec<Option<usize>>, usize> {
             if code.is_empty() || code.starts_with(b"#") {
                 continue;
             }
-            levels.enter(width(line.indent()), code).ok_or(at)?;
+            levels.enter(line.width(), code).ok_or(at)?;
         }
         scan.read(code).ok_or(at)?;
         first = scan.is_within().then(|| first.unwrap_or(at));
