@@ -124,7 +124,12 @@ impl Repeated {
 
 /// Where the lines stand of which one version has several, and which lines both versions have.
 pub(crate) struct Homes {
+    /// Where the side has them.
     repeated: HashMap<u32, Vec<usize>>,
+    /// Where the base has them.
+    repeated_before: HashMap<u32, Vec<usize>>,
+    /// Where the base has each line of which no version has several.
+    landmarks: HashMap<u32, usize>,
     in_base: HashSet<u32>,
     in_side: HashSet<u32>,
 }
@@ -137,15 +142,27 @@ const COMPANY: usize = 10;
 
 impl Homes {
     pub(crate) fn of(base: &Side<'_>, side: &Side<'_>, repeated: &Repeated) -> Self {
-        let in_base: HashSet<u32> = base.keys.iter().copied().collect();
-        let mut homes: HashMap<u32, Vec<usize>> = HashMap::new();
-        for (at, key) in side.keys.iter().enumerate().filter(|(_, k)| repeated.has(**k) && in_base.contains(k)) {
-            let list = homes.entry(*key).or_default();
-            if list.len() < LOOK_ALIKES {
-                list.push(at);
+        let known = |side: &Side<'_>| -> HashSet<u32> { side.keys.iter().copied().collect() };
+        let (in_base, in_side) = (known(base), known(side));
+        let in_both = |key: &u32| in_base.contains(key) && in_side.contains(key);
+        let places = |side: &Side<'_>| {
+            let mut places: HashMap<u32, Vec<usize>> = HashMap::new();
+            for (at, key) in side.keys.iter().enumerate().filter(|(_, key)| repeated.has(**key) && in_both(key)) {
+                let list = places.entry(*key).or_default();
+                if list.len() < LOOK_ALIKES {
+                    list.push(at);
+                }
             }
+            places
+        };
+        let single = base.keys.iter().enumerate().filter(|(_, key)| !repeated.has(**key) && in_side.contains(key));
+        Homes {
+            repeated: places(side),
+            repeated_before: places(base),
+            landmarks: single.map(|(at, key)| (*key, at)).collect(),
+            in_base,
+            in_side,
         }
-        Homes { repeated: homes, in_base, in_side: side.keys.iter().copied().collect() }
     }
 
     /// Tells whether a line of the base was lined up with a look-alike: one in another block, or one in other company.
@@ -203,8 +220,9 @@ impl Homes {
         if other == Some(block) {
             return false;
         }
-        let homes = self.repeated.get(&base.keys[from]);
-        if homes.is_some_and(|homes| homes.iter().any(|at| side.block(*at) == Some(block))) {
+        let mut homes = self.repeated.get(&base.keys[from]).into_iter().flatten();
+        let is_home = |at: usize| side.block(at) == Some(block) && !self.is_of_another(base, side, (from, to), at);
+        if homes.any(|at| is_home(*at)) {
             return true;
         }
         let known_before = other.is_some_and(|other| self.in_base.contains(&other));
@@ -212,6 +230,19 @@ impl Homes {
             && self.in_side.contains(&block)
             && !side.blocks(to).any(|k| side.keys[k] == block)
             && !base.blocks(from).any(|k| Some(base.keys[k]) == other)
+    }
+
+    /// Tells whether a line of the side is that of another line of the base, like one that was lined up, in such a block:
+    /// the same landmark stands between the two in both versions.
+    fn is_of_another(&self, base: &Side<'_>, side: &Side<'_>, (from, to): (usize, usize), at: usize) -> bool {
+        let (key, block) = (base.keys[from], base.block(from));
+        let mark = |k: usize| self.landmarks.get(&side.keys[k]).copied();
+        let (mark, behind) = match to < at {
+            true => ((to..at).take(BLOCK).find_map(mark).filter(|mark| *mark > from), true),
+            false => ((at..to).rev().take(BLOCK).find_map(mark).filter(|mark| *mark < from), false),
+        };
+        let mut others = self.repeated_before.get(&key).into_iter().flatten();
+        mark.is_some_and(|mark| others.any(|other| (*other > mark) == behind && base.block(*other) == block))
     }
 }
 

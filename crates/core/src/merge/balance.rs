@@ -5,7 +5,7 @@
 //! and comments alike on all sides, so they compare even where they are wrong in absolute terms.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
@@ -62,18 +62,26 @@ pub(crate) fn bracket_pairs(text: &[u8], markup: bool) -> Vec<(usize, usize)> {
 
 /// Tells whether the brackets of a text close one another in order, whatever their kind.
 pub(crate) fn nests(text: &[u8]) -> bool {
+    unpaired(text) == 0
+}
+
+/// Counts the brackets of a text that close none of their kind, or are not closed, in order.
+pub(crate) fn unpaired(text: &[u8]) -> u64 {
     let mut open = Vec::new();
-    let mut in_order = true;
+    let mut astray = 0;
     each_bracket(text, false, |_, kind, n| {
+        let kind = kind.first().copied();
         for _ in 0..n.unsigned_abs() {
             if n > 0 {
-                open.push(kind.first().copied());
+                open.push(kind);
+            } else if open.last() == Some(&kind) {
+                open.pop();
             } else {
-                in_order &= open.pop() == Some(kind.first().copied());
+                astray += 1;
             }
         }
     });
-    in_order && open.is_empty()
+    astray + open.len() as u64
 }
 
 /// Tells of each bracket, tag and template block where it stands (in bytes), of which kind it is, and how many it opens
@@ -196,12 +204,18 @@ impl Balance {
 
     /// Tells whether a text closes as much as all of some others do, where they agree on it.
     pub(crate) fn closes_like(&self, others: &[Balance; 3]) -> bool {
-        let kinds = others.iter().chain([self]).flat_map(|balance| balance.counts.keys());
-        kinds.into_iter().all(|kind| {
+        self.distance_from(others) == 0
+    }
+
+    /// Counts what a text opens or closes more than all of some others do, where they agree on it.
+    pub(crate) fn distance_from(&self, others: &[Balance; 3]) -> u64 {
+        let kinds: BTreeSet<_> = others.iter().chain([self]).flat_map(|balance| balance.counts.keys()).collect();
+        let distance = |kind: &Vec<u8>| {
             let of = |balance: &Balance| balance.counts.get(kind).copied().unwrap_or(0);
             let [a, b, c] = others.each_ref().map(of);
-            a != b || b != c || of(self) == a
-        })
+            if a == b && b == c { of(self).abs_diff(a) } else { 0 }
+        };
+        kinds.into_iter().map(distance).sum()
     }
 
     /// Tells whether a result's counts can come from doing both sides' edits once each.

@@ -21,13 +21,15 @@
 //! * [`hints`]: what may be the answer to a question
 //! * [`enclosed`], [`islands`], [`placed`]: what each line of a result stands in, whichever side is taken
 //! * [`second`]: a second opinion, where a merge to the letter ([`literal`]) leaves less to ask
-//! * [`balance`]: counting brackets and tags before trusting a result
+//! * [`widened`]: questions whose answers would tear the text, widened until either side holds together
+//! * [`balance`], [`brackets`]: counting brackets and tags before trusting a result
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable
 //! stretches; the rest is laid out in the module docs.
 
 mod align;
 mod balance;
+mod brackets;
 mod cascade;
 mod enclosed;
 mod gaps;
@@ -50,6 +52,7 @@ mod structure;
 mod tags;
 mod text;
 mod tokens;
+mod widened;
 
 pub use align::line_edits;
 pub use balance::{Balance, balance};

@@ -26,7 +26,7 @@ impl MergedLines {
         sides.iter().map(|by_site| self.with_side(*by_site)).collect()
     }
 
-    fn with_side(&self, by_site: bool) -> Placed {
+    pub(crate) fn with_side(&self, by_site: bool) -> Placed {
         let lines = split_lines(&self.bytes);
         let mut placed = Placed {
             bytes: Vec::new(),

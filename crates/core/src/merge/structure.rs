@@ -84,6 +84,11 @@ pub(super) fn is_torn([base, site, release]: [&[u8]; 3]) -> bool {
     !(holds(site) && holds(release)) && holds(base)
 }
 
+/// The line of a text at which it holds together no more, where a colon opens a block and indentation is meaning.
+pub(super) fn tear(text: &[u8]) -> Option<usize> {
+    colons::continued(text).err()
+}
+
 /// The site edits that stand in the result where some lines do, or nearest to them.
 pub(super) fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
     let distance = |k: &usize, line: usize| {

@@ -11,6 +11,7 @@ use super::lines::{Context, MergedLines, answers_close, merge_lines};
 use super::recut::form_keys;
 use super::second::second_opinion;
 use super::structure::merge_indented;
+use super::widened::widened;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
@@ -107,7 +108,9 @@ fn merge_bodies(
     };
     let merged = once(base, site, release);
     if options.trust != Trust::Strict {
-        return second_opinion(&merged, [base, site, release], dialect, options).unwrap_or(merged);
+        let versions = [base, site, release];
+        let best = second_opinion(&merged, versions, dialect, options).unwrap_or(merged);
+        return widened(best, versions, dialect, options);
     }
     if !merged.decisions.is_empty() {
         return merged;

@@ -643,6 +643,17 @@ fn a_look_alike_in_another_block_is_not_the_line() {
 }
 
 #[test]
+fn a_twin_beyond_a_landmark_is_another_line() {
+    let block = "if (mill.turns(1)) {\n  if (wind.blows(2)) {\n    grind();\n  }\n}\n";
+    let (own, new) = (block.replace("blows(2)", "blows(3)"), block.replace("turns(1)", "turns(4)"));
+    let both = own.replace("turns(1)", "turns(4)");
+    for [before, behind] in [["", block], [block, ""]] {
+        let with = |block: &str| format!("{before}rest(wheel);\n{block}stop(wheel);\n{behind}");
+        gives(&SCRIPT, [&with(block), &with(&own), &with(&new)], &with(&both));
+    }
+}
+
+#[test]
 fn a_small_change_in_a_long_stretch_is_a_small_question() {
     let base = "start(first);\nend(first);\n";
     let long: String = (0..30).map(|n| format!("step({n}, wheel);\n")).collect();
@@ -1445,4 +1456,44 @@ fn what_belongs_to_replaced_lines_or_stands_in_their_place_already_is_asked_abou
     gives(&SCRIPT, [base, &site, &base.replace("end", "check(it);\nend")], &site.replace("end", "check(it);\nend"));
     let base = "import a\n\ndef one(x):\n    return x\n\ndef two(y):\n    return y\n";
     asks(&code, [base, &base.replace(&format!("{one}\n"), ""), &release], Reason::SiteDeleted);
+}
+
+/// Asks one question, whose sides are the whole lines that a `⟦site|base|release⟧` stands for in a text.
+#[track_caller]
+fn asks_about(dialect: &Dialect, versions: [&str; 3], expected: &str) {
+    let merged = merge(dialect, versions[0], versions[1], versions[2]);
+    let [decision] = &merged.decisions[..] else { panic!("{}", text(&merged)) };
+    let sides =
+        [&decision.site_text, &decision.base_text, &decision.release_text].map(|t| String::from_utf8_lossy(t));
+    let lines: Vec<&str> = text(&merged).split_inclusive('\n').collect();
+    let [before, behind] =
+        [&lines[..decision.result.start], &lines[decision.result.end..]].map(|part| part.concat());
+    assert_eq!(format!("{before}⟦{}⟧{behind}", sides.join("|")), expected);
+}
+
+#[test]
+fn a_question_whose_answer_would_tear_the_text_is_about_the_lines_around_it_too() {
+    let code = Dialect { strings: true, ..TREE };
+    // What a handler is for is gone.
+    let whole = "try:\n    a = read()\nexcept Missing:\n    pass\n";
+    let (own, alone) = (whole.replace("pass", "a = 4"), "a = read()\n");
+    let file = |part: &str| format!("import os\n\n{part}\nend = 1\n");
+    let asked = file(&format!("⟦{own}|{whole}|{alone}⟧"));
+    asks_about(&code, [&file(whole), &file(&own), &file(alone)], &asked);
+    // A first line is not put beside the one that took its place.
+    let whole = "    def __init__(self, sails=4, height=20, wheel=None, brake=False, **all):\n";
+    let own = whole.replace("brake=False", "brake=own.BRAKE");
+    let names = ["sails", "height", "wheel", "brake", "miller", "helper", "grain", "flour", "stone", "rye"];
+    let wrapped = format!(
+        "    def __init__(\n        self,\n{}    ):\n",
+        names.map(|n| format!("        {n}: Any,\n")).concat()
+    );
+    let file = |part: &str| format!("class Mill:\n    wind = 3\n\n{part}        self.sails = sails\n");
+    let asked = file(&format!("⟦{own}|{whole}|{wrapped}⟧"));
+    asks_about(&code, [&file(whole), &file(&own), &file(&wrapped)], &asked);
+    // Nor is anything put between a decorator and what it is for.
+    let (whole, new) = ("    register(turn, \"mill\")\n", "    @registered\n    @named(\"mill\")\n");
+    let file = |part: &str| format!("class Mill:\n{part}    def turn(self):\n        self.go()\n");
+    let own = format!("{whole}    speed = 4\n");
+    asks_about(&code, [&file(whole), &file(&own), &file(new)], &file(&format!("⟦{own}|{whole}|{new}⟧")));
 }

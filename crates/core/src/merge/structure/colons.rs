@@ -2,7 +2,8 @@
 //!
 //! The rules are those of the lexical analysis of such a language: a block is deeper than the line that opens it, a line
 //! that opens none is followed by none that is deeper, and where a block ends the line below is as deep as one of those
-//! around it. Within brackets and strings of several lines indentation says nothing.
+//! around it. Within brackets and strings of several lines indentation says nothing. A decorator stands above what it is
+//! for.
 
 use crate::text::split_lines;
 
@@ -21,6 +22,8 @@ pub(super) fn continued(text: &[u8]) -> Result<Vec<Option<usize>>, usize> {
                 continue;
             }
             levels.enter(line.width(), code).ok_or(at)?;
+        } else if !scan.brackets.is_empty() && scan.string.is_none() && begins_block(code) {
+            return Err(at);
         }
         scan.read(code).ok_or(at)?;
         first = scan.is_within().then(|| first.unwrap_or(at));
@@ -49,7 +52,7 @@ impl Default for Levels<'_> {
 impl<'a> Levels<'a> {
     /// Takes a statement of so much indentation; `None` where it cannot stand there.
     fn enter(&mut self, width: usize, code: &'a [u8]) -> Option<()> {
-        let word = &code[..code.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count()];
+        let word = first_word(code);
         if self.opens {
             let deeper = self.open.last().is_none_or(|(outer, _)| *outer < width);
             return (deeper && may_follow(word, b"")).then(|| self.open.push((width, word)));
@@ -70,14 +73,29 @@ impl<'a> Levels<'a> {
     }
 }
 
+/// The word that a statement begins with, or the mark of a decorator.
+fn first_word(code: &[u8]) -> &[u8] {
+    let letters = code.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count();
+    if code.starts_with(DECORATOR) { DECORATOR } else { &code[..letters] }
+}
+
+const DECORATOR: &[u8] = b"@";
+
+/// Tells whether a line begins a block, and so stands within no brackets.
+fn begins_block(code: &[u8]) -> bool {
+    const WORDS: [&[u8]; 9] = [b"if", b"elif", b"else", b"for", b"while", b"with", b"try", b"def", b"class"];
+    code.ends_with(b":") && WORDS.contains(&first_word(code))
+}
+
 /// Tells whether a statement that begins with a word may stand below one that begins with another, in one block.
 fn may_follow(word: &[u8], before: &[u8]) -> bool {
     match word {
+        b"def" | b"class" | b"async" | DECORATOR if before == DECORATOR => true,
         b"elif" => matches!(before, b"if" | b"elif"),
         b"else" => matches!(before, b"if" | b"elif" | b"for" | b"while" | b"async" | b"except"),
         b"except" => matches!(before, b"try" | b"except"),
         b"finally" => matches!(before, b"try" | b"except" | b"else"),
-        _ => before != b"try",
+        _ => !matches!(before, b"try" | DECORATOR),
     }
 }
 
@@ -145,8 +163,13 @@ mod tests {
 
     #[test]
     fn a_text_that_holds_together_is_told_from_a_torn_one() {
-        let whole =
-            ["", "a\n\nb # c:\n", "if a:\n  b\n# c\nelse:\n  d\n\ne\n", "try:\n    a\nexcept B: c\nelse:\n\td\n"];
+        let whole = [
+            "",
+            "a\n\nb # c:\n",
+            "if a:\n  b\n# c\nelse:\n  d\n\ne\n",
+            "try:\n    a\nexcept B: c\nelse:\n\td\n",
+            "@a\n@b(c,\nd)\nasync def e(): f\n",
+        ];
         for text in whole {
             assert!(continued(text.as_bytes()).is_ok(), "{text}");
         }
@@ -158,11 +181,14 @@ mod tests {
             "a = (\n",
             "a = b)\n",
             "a = (]\n",
+            "a(\n  if b:\n    c)\n",
             "'''a\n",
             "a = 'b\n",
             "if a:\n  b\nc\nelse:\n  d\n",
             "try:\n  a\nb\n",
             "def f():\n  try:\n    a\nb\n",
+            "@a\nb\ndef f(): c\n",
+            "if a:\n  @b\ndef f(): c\n",
         ];
         for text in torn {
             assert!(continued(text.as_bytes()).is_err(), "{text}");
