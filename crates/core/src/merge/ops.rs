@@ -371,7 +371,10 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
             best[i * width + j] = with.max(best[(i - 1) * width + j]).max(best[i * width + j - 1]);
         }
     }
-    let mut pairs = Vec::new();
+    let in_its_block = |p: usize, q: usize| {
+        base.block(edit.old.start + p).is_none_or(|b| side.block(edit.new.start + q) == Some(b))
+    };
+    let mut pairs: Vec<Pair> = Vec::new();
     let (mut i, mut j) = (n, m);
     while i > 0 && j > 0 {
         let here = best[i * width + j];
@@ -382,9 +385,6 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         } else {
             (i, j) = (i - 1, j - 1);
             let own = table[i * m + j];
-            let in_its_block = |p: usize, q: usize| {
-                base.block(edit.old.start + p).is_none_or(|b| side.block(edit.new.start + q) == Some(b))
-            };
             // Where every word of one is in the other, what has not all of them is no rival; nor is a line of another
             // block to one in its own.
             let includes = |p: usize, q: usize| base_bags[p].includes_or_is_in(&side_bags[q]);
@@ -405,6 +405,15 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
         }
     }
     pairs.reverse();
+    // One word says little: without a neighbour that is paired as well, or its block, it may stand anywhere.
+    let known: Vec<(usize, usize)> = pairs.iter().map(|pair| (pair.base, pair.side)).collect();
+    for pair in pairs.iter_mut().filter(|pair| !pair.equal && n.max(m) > 1) {
+        let (i, j) = (pair.base - edit.old.start, pair.side - edit.new.start);
+        let of_a_word = base_bags[i].word_count().max(side_bags[j].word_count()) < 2;
+        let above = (i, j) == (0, 0) || known.iter().any(|(p, q)| (p + 1, q + 1) == (pair.base, pair.side));
+        let below = (i + 1, j + 1) == (n, m) || known.contains(&(pair.base + 1, pair.side + 1));
+        pair.doubt |= of_a_word && !above && !below && !in_its_block(i, j);
+    }
     // As many lines as before, each with its counterpart in the same place: the order settles what words leave
     // open. Where most are told by their words, a few may be by the name that they give a value to.
     let in_place = |pair: &Pair| pair.base - edit.old.start == pair.side - edit.new.start;

@@ -1,0 +1,339 @@
+//! Working the site's changes into the release's text, value by value.
+
+use std::borrow::Cow;
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use super::document::{Doc, Member, Node, Value};
+use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
+use crate::merge::{Outcome, Reason, Step};
+
+pub(super) struct Merger<'a> {
+    pub(super) base: Doc<'a>,
+    pub(super) site: Doc<'a>,
+    pub(super) release: Doc<'a>,
+    pub(super) refit: Refit,
+    pub(super) rules: &'a Rules,
+    /// Pointers of keys that the release renamed or moved.
+    pub(super) homes: Vec<String>,
+    /// By pointer of a dropped key: what may have taken its place.
+    pub(super) hints: HashMap<String, String>,
+    pub(super) changes: Vec<KeyChange>,
+}
+
+fn by_name(names: &[String]) -> HashMap<&str, usize> {
+    names.iter().enumerate().map(|(k, n)| (n.as_str(), k)).collect()
+}
+
+impl<'a> Merger<'a> {
+    fn note(
+        &mut self,
+        pointer: &str,
+        nodes: (Option<&Node>, Option<&Node>, Option<&Node>),
+        outcome: Outcome,
+        step: Option<Step>,
+        reason: Option<Reason>,
+    ) {
+        // With its key, so that a person sees what it is about; a section that was made up has no text.
+        let span = |n: Option<&Node>| n.filter(|n| n.span.end > 0).map(|n| n.from..n.span.end);
+        let moved = |home: &String| {
+            pointer.strip_prefix(home.as_str()).is_some_and(|r| r.is_empty() || r.starts_with('\0'))
+        };
+        let (outcome, step) = match outcome {
+            Outcome::Kept if self.homes.iter().any(moved) => (Outcome::Fitted, Some(Step::RenamedKey)),
+            _ => (outcome, step),
+        };
+        let hint = self.hints.get(pointer).filter(|_| reason == Some(Reason::KeyGone)).cloned();
+        self.changes.push(KeyChange {
+            pointer: pointer.to_string(),
+            base: span(nodes.0),
+            site: span(nodes.1),
+            release: span(nodes.2),
+            result: None,
+            outcome,
+            step,
+            reason,
+            hint,
+        });
+    }
+
+    fn same(&self, a: (Doc<'_>, &Node), b: (Doc<'_>, &Node)) -> bool {
+        // What was made up has no text.
+        (a.1.span.end > 0 && b.1.span.end > 0 && a.0.raw(a.1) == b.0.raw(b.1))
+            || a.0.canonical(a.1) == b.0.canonical(b.1)
+    }
+
+    /// Merges a value that site and release both have; returns its text.
+    pub(super) fn value(
+        &mut self,
+        pointer: &str,
+        base: Option<&Node>,
+        site: &Node,
+        release: &Node,
+    ) -> Cow<'a, [u8]> {
+        let (b, s, r) = (self.base, self.site, self.release);
+        let kept = Cow::Borrowed(r.raw(release));
+        let nodes = (base, Some(site), Some(release));
+        let site_same = base.is_some_and(|n| self.same((b, n), (s, site)));
+        if site_same && (!self.rules.hold || self.same((s, site), (r, release))) {
+            return kept;
+        }
+        if !site_same && self.same((s, site), (r, release)) {
+            self.note(pointer, nodes, Outcome::Already, None, None);
+            return kept;
+        }
+        if let (Value::Object(sm), Value::Object(rm)) = (&site.value, &release.value) {
+            let none = Vec::new();
+            let bm = match base.map(|n| &n.value) {
+                Some(Value::Object(members)) => members,
+                _ => &none,
+            };
+            return Cow::Owned(self.members(pointer, bm, sm, rm, release));
+        }
+        if site_same {
+            // Held at what it was.
+            return Cow::Owned(self.refit(site, release.span.start));
+        }
+        let release_same = base.is_some_and(|n| self.same((b, n), (r, release)));
+        if let (Some(Value::Array(bi)), Value::Array(si), Value::Array(ri)) =
+            (base.map(|n| &n.value), &site.value, &release.value)
+            && !release_same
+            && self.have_names(bi, si, ri)
+        {
+            let before = self.changes.len();
+            let text = self.members(pointer, bi, si, ri, release);
+            if self.changes.len() > before {
+                return Cow::Owned(text);
+            }
+        }
+        let fitted = Cow::Owned(self.refit(site, release.span.start));
+        if release_same {
+            self.note(pointer, nodes, Outcome::Kept, None, None);
+            return fitted;
+        }
+        let sort = |n: &Node, d: Doc<'_>| match &n.value {
+            Value::Object(_) => 0,
+            Value::Array(_) => 1,
+            Value::Scalar => 2 + u8::from(d.raw(n).first() == Some(&b'"')),
+        };
+        if base.is_none_or(|n| sort(n, b) == sort(release, r)) {
+            self.note(pointer, nodes, Outcome::Open, None, Some(Reason::BothChanged));
+            return fitted;
+        }
+        let literal = |d: Doc<'_>, n: &Node| String::from_utf8_lossy(d.raw(n)).into_owned();
+        match converted(&literal(s, site), &literal(r, release)) {
+            Some(text) if self.rules.bold => {
+                self.note(pointer, nodes, Outcome::Fitted, Some(Step::Retyped), None);
+                Cow::Owned(text.into_bytes())
+            }
+            text => {
+                self.note(pointer, nodes, Outcome::Open, None, Some(Reason::Retyped));
+                if let Some(last) = self.changes.last_mut() {
+                    last.hint = text.map(|t| format!("as the type that the release has: {t}"));
+                }
+                fitted
+            }
+        }
+    }
+
+    /// Tells whether the items of three arrays have names of their own (an identity key, or being scalars that
+    /// stand once each), and the site left those it kept in order.
+    fn have_names(&self, base: &[Member], site: &[Member], release: &[Member]) -> bool {
+        let lists = [(self.base, base), (self.site, site), (self.release, release)];
+        let all = || base.iter().chain(site).chain(release);
+        let scalars = all().all(|m| matches!(m.node.value, Value::Scalar));
+        let objects = all().all(|m| match &m.node.value {
+            Value::Object(members) => members.iter().any(|m| self.rules.identity().any(|key| key == m.key)),
+            _ => false,
+        });
+        if !scalars && !objects {
+            return false;
+        }
+        let names = lists.map(|(doc, list)| list.iter().map(|m| self.item_name(doc, m)).collect::<Vec<_>>());
+        let distinct = |list: &Vec<String>| list.iter().collect::<HashSet<_>>().len() == list.len();
+        let common = |from: &[String], of: &[String]| -> Vec<String> {
+            let of: HashSet<&String> = of.iter().collect();
+            from.iter().filter(|n| of.contains(n)).cloned().collect()
+        };
+        names.iter().all(distinct) && common(&names[0], &names[1]) == common(&names[1], &names[0])
+    }
+
+    /// An item's name: its identity, or its value.
+    fn item_name(&self, doc: Doc<'_>, item: &Member) -> String {
+        if let Value::Object(members) = &item.node.value
+            && let Some(found) = self.rules.identity().find_map(|key| members.iter().find(|m| m.key == key))
+        {
+            return format!("{}={}", found.key, doc.canonical(&found.node));
+        }
+        doc.canonical(&item.node)
+    }
+
+    /// Merges the members of an object, or the items of an array, in the release's order and form.
+    fn members(
+        &mut self,
+        pointer: &str,
+        base: &[Member],
+        site: &[Member],
+        release: &[Member],
+        whole: &Node,
+    ) -> Vec<u8> {
+        let object = matches!(whole.value, Value::Object(_));
+        let names = |doc: Doc<'a>, list: &[Member]| -> Vec<String> {
+            list.iter().map(|m| if object { m.key.clone() } else { self.item_name(doc, m) }).collect()
+        };
+        let (bn, sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
+        let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
+        let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
+        let mut kept: Vec<(usize, Vec<u8>)> = Vec::new();
+        for (k, name) in rn.iter().enumerate() {
+            let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+            let (b, s) = (at(&bases, name), at(&sites, name));
+            let text: Option<Vec<u8>> = match (b, s) {
+                (_, Some(s)) => {
+                    let base = b.map(|b| &base[b].node);
+                    Some(self.value(&child, base, &site[s].node, &release[k].node).into_owned())
+                }
+                (Some(b), None) => {
+                    let nodes = (Some(&base[b].node), None, Some(&release[k].node));
+                    if self.same((self.base, &base[b].node), (self.release, &release[k].node)) {
+                        self.note(&child, nodes, Outcome::Kept, None, None);
+                        None
+                    } else {
+                        self.note(&child, nodes, Outcome::Open, None, Some(Reason::SiteDeleted));
+                        Some(self.release.raw(&release[k].node).to_vec())
+                    }
+                }
+                (None, None) => Some(self.release.raw(&release[k].node).to_vec()),
+            };
+            if let Some(text) = text {
+                kept.push((k, text));
+            }
+        }
+        // The site's own go after what they follow on the site.
+        let mut own: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
+        let mut anchor = None;
+        for (k, name) in sn.iter().enumerate() {
+            if let Some(r) = at(&releases, name) {
+                anchor = Some(r);
+                continue;
+            }
+            let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+            let b = at(&bases, name);
+            let nodes = (b.map(|b| &base[b].node), Some(&site[k].node), None);
+            match b {
+                // The release dropped it, and the site had left it alone.
+                Some(b) if self.same((self.base, &base[b].node), (self.site, &site[k].node)) => continue,
+                Some(_) => self.note(&child, nodes, Outcome::Open, None, Some(Reason::KeyGone)),
+                None => self.note(&child, nodes, Outcome::Kept, None, None),
+            }
+            own.entry(anchor).or_default().push(k);
+        }
+        for (b, name) in bn.iter().enumerate() {
+            if at(&sites, name).is_none() && at(&releases, name).is_none() {
+                let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
+                self.note(
+                    &child,
+                    (Some(&base[b].node), None, None),
+                    Outcome::Already,
+                    Some(Step::BothDeleted),
+                    None,
+                );
+            }
+        }
+        let mut pieces: Vec<Piece> = own.remove(&None).unwrap_or_default().into_iter().map(Piece::Site).collect();
+        for (k, text) in kept {
+            pieces.push(Piece::Release(k, text));
+            pieces.extend(own.remove(&Some(k)).unwrap_or_default().into_iter().map(Piece::Site));
+        }
+        self.write(site, release, whole, &pieces)
+    }
+
+    /// A value of the site, indented as the release is at a place.
+    fn refit(&self, node: &Node, at: usize) -> Vec<u8> {
+        let raw = self.site.raw(node);
+        if !raw.contains(&b'\n') {
+            return raw.to_vec();
+        }
+        let (from, to) = (self.site.indent_at(node.span.start), self.release.indent_at(at));
+        self.refit.write(raw, from, to)
+    }
+
+    /// Writes the members with the release's text around them.
+    fn write(&self, site: &[Member], release: &[Member], whole: &Node, pieces: &[Piece]) -> Vec<u8> {
+        let text = self.release.text;
+        let (open, close) = (text[whole.span.start], text[whole.span.end - 1]);
+        let last = release.last();
+        let closing = &text[last.map_or(whole.span.start + 1, |m| m.after_comma.end)..whole.span.end - 1];
+        let trailing_comma = last.is_some_and(|m| text[m.body.end..m.after_comma.start].contains(&b','));
+        let mut out = vec![open];
+        if pieces.is_empty() {
+            out.push(close);
+            return out;
+        }
+        let end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+        let unit = crate::formats::keyed::unit(text);
+        let own_indent = self.release.indent_at(whole.span.start);
+        // Blanks before a new member: as before its siblings; in an empty object, one level deeper.
+        let before: Vec<u8> = match release.first() {
+            Some(first) => {
+                let blanks = &text[first.before.clone()];
+                match blanks.iter().rposition(|b| *b == b'\n') {
+                    Some(at) => [end, &blanks[at + 1..]].concat(),
+                    None if release.len() > 1 => b" ".to_vec(),
+                    None => blanks.to_vec(),
+                }
+            }
+            None => [end, own_indent, &unit].concat(),
+        };
+        for (k, piece) in pieces.iter().enumerate() {
+            let comma = k + 1 < pieces.len() || trailing_comma;
+            match piece {
+                Piece::Release(r, value) => {
+                    let member = &release[*r];
+                    // The first member keeps its own blanks; one that became the first takes the first's.
+                    out.extend_from_slice(&text[member.before.clone()]);
+                    out.extend_from_slice(&text[member.body.start..member.node.span.start]);
+                    out.extend_from_slice(value);
+                    out.extend_from_slice(&text[member.after_value.clone()]);
+                    if comma {
+                        out.push(b',');
+                    }
+                    out.extend_from_slice(&text[member.after_comma.clone()]);
+                }
+                Piece::Site(s) => {
+                    let member = &site[*s];
+                    if k > 0 || before.contains(&b'\n') || !release.is_empty() {
+                        let inline_first = k == 0 && !before.contains(&b'\n');
+                        let lead =
+                            if inline_first { release.first().map(|m| &text[m.before.clone()]) } else { None };
+                        let inline = k > 0 && !before.contains(&b'\n');
+                        out.extend_from_slice(if inline { b" " } else { lead.unwrap_or(&before) });
+                    }
+                    let from = self.site.indent_at(member.body.start);
+                    let to: Vec<u8> = before.iter().copied().filter(|b| matches!(b, b' ' | b'\t')).collect();
+                    let raw = &self.site.text[member.body.clone()];
+                    let raw = self.refit.write(raw, from, &to);
+                    out.extend_from_slice(&raw);
+                    if comma {
+                        out.push(b',');
+                    }
+                }
+            }
+        }
+        if release.is_empty() {
+            out.extend_from_slice(end);
+            out.extend_from_slice(own_indent);
+        } else {
+            out.extend_from_slice(closing);
+        }
+        out.push(close);
+        out
+    }
+}
+
+/// A member of the result.
+enum Piece {
+    /// The release's, with this text for its value.
+    Release(usize, Vec<u8>),
+    /// The site's.
+    Site(usize),
+}
