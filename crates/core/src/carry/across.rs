@@ -23,7 +23,7 @@ use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
-use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, changed_lines, line_edits, merge_text};
+use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, balance, changed_lines, line_edits, merge_text};
 use crate::text::key::is_weak;
 use crate::text::{Line, Text, joined, split_lines};
 use crate::theme::{ReadError, dialect_of};
@@ -283,12 +283,18 @@ impl<'c> Origin<'c> {
     }
 
     /// Tells whether the other changes of the file are the ones that the survey told, once some went elsewhere: without
-    /// these its lines may line up otherwise, and nobody could say what became of which change.
+    /// these its lines may line up otherwise, and nobody could say what became of which change. Nor does one end of a wrap
+    /// go without the other.
     fn leaves_the_others(&self, mut went: Vec<Spot>) -> bool {
         if went.is_empty() {
             return true;
         }
         let Some(without) = replace_lines(&self.site, &mut went) else { return false };
+        let [before, whole, rest] =
+            [&self.base, &self.site, &without].map(|text| balance(text, self.dialect.markup));
+        if whole == before && rest != before {
+            return false;
+        }
         let edits = |site: &[u8]| -> Vec<(Edit, Vec<u8>)> {
             let lines = split_lines(site);
             let edits = line_edits(&self.base, site, self.dialect.blanks);

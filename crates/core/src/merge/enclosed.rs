@@ -7,6 +7,7 @@
 use std::collections::HashMap;
 
 use super::balance::{each_bracket, nests};
+use super::brackets::Brackets;
 use super::islands::{in_turn, islands, remarks};
 use super::lines::MergedLines;
 use super::out::Source;
@@ -58,13 +59,19 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
 /// The lines of a result that do not stand, whichever side is taken in its questions, in the brackets that they stood in,
 /// or not in the remark, script or piece of code within markup. None where that cannot be told.
 pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
+    let is_code = versions.into_iter().all(|text| Brackets::of_whole(text, dialect).is_some());
     let in_brackets = !dialect.markup && versions.into_iter().all(nests);
     let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
     let in_islands = (dialect.markup || of_code()) && versions.into_iter().all(in_turn);
     let [_, site, release] = versions;
     let answered = merged.answered();
     let mut astray = Vec::new();
-    if in_brackets {
+    if is_code {
+        let around = |text: &[u8]| Brackets::of_whole(text, dialect).map(|brackets| brackets.around);
+        let sides = Sides::of([site, release], |text| around(text).unwrap_or_default(), true);
+        let whole = answered.iter().filter(|placed| around(&placed.bytes).is_some());
+        astray.extend(whole.flat_map(|placed| sides.out_of(placed)));
+    } else if in_brackets {
         let sides = Sides::of([site, release], innermost, true);
         let in_order = answered.iter().filter(|placed| nests(&placed.bytes));
         astray.extend(in_order.flat_map(|placed| sides.out_of(placed)));
@@ -83,18 +90,18 @@ pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialec
 }
 
 /// The two sides, and what their lines stand in.
-struct Sides<'a> {
+struct Sides<'a, F> {
     texts: [Vec<Line<'a>>; 2],
     openers: [Vec<Option<Opener>>; 2],
     /// Finds what the lines of a text stand in.
-    around: fn(&[u8]) -> Vec<Option<Opener>>,
+    around: F,
     /// A side may have put something around lines of the other.
     wraps: bool,
 }
 
-impl<'a> Sides<'a> {
-    fn of(sides: [&'a [u8]; 2], around: fn(&[u8]) -> Vec<Option<Opener>>, wraps: bool) -> Self {
-        Sides { texts: sides.map(split_lines), openers: sides.map(around), around, wraps }
+impl<'a, F: Fn(&[u8]) -> Vec<Option<Opener>>> Sides<'a, F> {
+    fn of(sides: [&'a [u8]; 2], around: F, wraps: bool) -> Self {
+        Sides { texts: sides.map(split_lines), openers: sides.map(&around), around, wraps }
     }
 
     /// The lines that one side alone has and that are in something else than they were in there: in brackets of another

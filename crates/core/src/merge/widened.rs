@@ -7,7 +7,8 @@
 use std::ops::Range;
 
 use super::balance::{Balance, balance, nests, unpaired};
-use super::brackets::unpaired_in_code;
+use super::brackets::Brackets;
+use super::enclosed::Opener;
 use super::lines::MergedLines;
 use super::out::{Out, Source};
 use super::structure::tear;
@@ -43,34 +44,26 @@ pub(super) fn widened(
     let mut left = LOOKED_AT / merged.bytes.len().max(1);
     for by_site in [true, false] {
         for _ in 0..ROUNDS {
-            let placed = merged.with_side(by_site);
-            let tears = whole.tears(&placed.bytes);
-            if tears == 0 {
-                break;
-            }
-            let suspects = match whole.torn_at(&placed.bytes) {
-                Some(line) => nearest(&placed.spots, line),
-                None => uneven(&merged.decisions, dialect),
-            };
+            let Tears { count, suspects } = whole.tears(&merged, by_site);
+            let kept = kept_lines(&merged, &lines);
             let wider = |asked: usize| {
                 let mut best: Option<(u64, MergedLines)> = None;
-                for stretch in stretches(&merged, asked) {
-                    let least = best.as_ref().map_or(tears, |(least, _)| *least);
+                for stretch in stretches(&kept, &merged.decisions[asked].result) {
+                    let least = best.as_ref().map_or(count, |(least, _)| *least);
                     left = left.saturating_sub(1);
                     if least == 0 || left == 0 {
                         break;
                     }
-                    let Some(stretch) = Stretch::of(&merged, stretch, &lines) else { continue };
+                    let Some(stretch) = Stretch::of(&merged, &kept, stretch, &lines) else { continue };
                     let wider = stretch.asked(&merged, dialect, options);
-                    let tears = whole.tears(&wider.with_side(by_site).bytes);
-                    if tears < least {
-                        best = Some((tears, wider));
+                    let Tears { count, .. } = whole.tears(&wider, by_site);
+                    if count < least {
+                        best = Some((count, wider));
                     }
                 }
                 best.map(|(_, wider)| wider)
             };
-            let wider = suspects.into_iter().find_map(wider);
-            let Some(wider) = wider else { break };
+            let Some(wider) = suspects.into_iter().find_map(wider) else { break };
             merged = wider;
         }
     }
@@ -81,57 +74,74 @@ pub(super) fn widened(
 enum Whole<'d> {
     /// The blocks hold together by colons and levels.
     ByLevel,
-    /// The brackets of code are closed in order.
-    ByCode(&'d Dialect),
+    /// The brackets of code are closed in order, and its lines stand in what they stood in.
+    ByCode { sides: [Brackets; 2], dialect: &'d Dialect },
     /// Brackets and tags are closed as often as in all versions; or also in order.
     ByCount { counts: [Balance; 3], in_order: bool, dialect: &'d Dialect },
     /// Nothing does.
     Unknown,
 }
 
-impl<'d> Whole<'d> {
-    fn of(versions: [&[u8]; 3], dialect: &'d Dialect) -> Self {
-        let [_, site, release] = versions;
-        match dialect.blanks {
-            Blanks::IndentIsMeaning if tear(site).is_none() && tear(release).is_none() => Whole::ByLevel,
-            Blanks::IndentIsMeaning => Whole::Unknown,
-            _ if dialect.strings
-                && !dialect.markup
-                && versions.iter().all(|text| in_code(text, dialect) == Some(0)) =>
-            {
-                Whole::ByCode(dialect)
-            }
-            _ => Whole::ByCount {
-                counts: versions.map(|text| balance(text, dialect.markup)),
-                in_order: versions.into_iter().all(nests),
-                dialect,
-            },
-        }
-    }
-
-    /// How far a text is torn: what is not closed or not opened; or the lines from the first that cannot stand where it
-    /// does.
-    fn tears(&self, text: &[u8]) -> u64 {
-        match self {
-            Whole::ByLevel => tear(text).map_or(0, |line| (split_lines(text).len() + 1 - line) as u64),
-            Whole::ByCode(dialect) => in_code(text, dialect).unwrap_or(u64::MAX),
-            Whole::ByCount { counts, in_order, dialect } => {
-                let out_of_order = if *in_order { unpaired(text) } else { 0 };
-                balance(text, dialect.markup).distance_from(counts) + out_of_order
-            }
-            Whole::Unknown => 0,
-        }
-    }
-
-    /// The line at which it is torn, where that is known.
-    fn torn_at(&self, text: &[u8]) -> Option<usize> {
-        if let Whole::ByLevel = self { tear(text) } else { None }
-    }
+/// How far a result is torn where one side is taken in all questions, and which of them may be to blame.
+#[derive(Default)]
+struct Tears {
+    /// What is not closed or not opened, or stands in something else; or the lines from the first that cannot stand where
+    /// it does.
+    count: u64,
+    suspects: Vec<usize>,
 }
 
-/// How many brackets of code are not closed or not opened, if that can be told.
-fn in_code(text: &[u8], dialect: &Dialect) -> Option<u64> {
-    unpaired_in_code(text, dialect.declarations)
+impl<'d> Whole<'d> {
+    fn of(versions: [&[u8]; 3], dialect: &'d Dialect) -> Self {
+        let [base, site, release] = versions;
+        if dialect.blanks == Blanks::IndentIsMeaning {
+            let holds = tear(site).is_none() && tear(release).is_none();
+            return if holds { Whole::ByLevel } else { Whole::Unknown };
+        }
+        let code = |text: &[u8]| Brackets::of_whole(text, dialect);
+        if let (Some(_), Some(site), Some(release)) = (code(base), code(site), code(release)) {
+            return Whole::ByCode { sides: [site, release], dialect };
+        }
+        let counts = versions.map(|text| balance(text, dialect.markup));
+        Whole::ByCount { counts, in_order: versions.into_iter().all(nests), dialect }
+    }
+
+    fn tears(&self, merged: &MergedLines, by_site: bool) -> Tears {
+        let placed = merged.with_side(by_site);
+        let text = &placed.bytes;
+        match self {
+            Whole::ByLevel => tear(text).map_or_else(Tears::default, |line| Tears {
+                count: (split_lines(text).len() + 1 - line) as u64,
+                suspects: nearest(&placed.spots, line),
+            }),
+            Whole::ByCode { sides, dialect } => {
+                let Some(brackets) = Brackets::of_code(text, dialect) else {
+                    return Tears { count: u64::MAX, suspects: uneven(&merged.decisions, dialect) };
+                };
+                let own = |source: &Source| if by_site { (0, source.site) } else { (1, source.release) };
+                let kind = |around: &[Option<Opener>], line: usize| around.get(line).map(|o| o.map(|o| o.kind));
+                let is_elsewhere = |at: &usize| {
+                    let (side, line) = own(&placed.sources[*at]);
+                    placed.asked[*at]
+                        && line.is_some_and(|line| kind(&sides[side].around, line) != kind(&brackets.around, *at))
+                };
+                let elsewhere: Vec<usize> = (0..placed.sources.len()).filter(is_elsewhere).collect();
+                let mut suspects =
+                    if brackets.unpaired > 0 { uneven(&merged.decisions, dialect) } else { Vec::new() };
+                suspects.extend(elsewhere.iter().map(|at| placed.spots.partition_point(|spot| spot <= at) - 1));
+                suspects.sort_unstable();
+                suspects.dedup();
+                Tears { count: brackets.unpaired + elsewhere.len() as u64, suspects }
+            }
+            Whole::ByCount { counts, in_order, dialect } => {
+                let out_of_order = if *in_order { unpaired(text) } else { 0 };
+                let count = balance(text, dialect.markup).distance_from(counts) + out_of_order;
+                let suspects = if count > 0 { uneven(&merged.decisions, dialect) } else { Vec::new() };
+                Tears { count, suspects }
+            }
+            Whole::Unknown => Tears::default(),
+        }
+    }
 }
 
 /// The questions nearest to a line of a result with answers, of which it is known before which lines they stand.
@@ -144,17 +154,17 @@ fn nearest(spots: &[usize], line: usize) -> Vec<usize> {
 
 /// The questions of which one side leaves more open than the other.
 fn uneven(decisions: &[TextDecision], dialect: &Dialect) -> Vec<usize> {
-    let open = |text: &[u8]| balance(text, dialect.markup);
+    let unpaired = |text: &[u8]| Brackets::of_code(text, dialect).map(|brackets| brackets.unpaired);
+    let open = |text: &[u8]| (balance(text, dialect.markup), unpaired(text));
     let is_uneven = |asked: &usize| open(&decisions[*asked].site_text) != open(&decisions[*asked].release_text);
     (0..decisions.len()).filter(is_uneven).collect()
 }
 
 /// Where a question can begin and end, the nearest lines first: behind and before lines that all versions have, as lines
 /// of the result.
-fn stretches(merged: &MergedLines, asked: usize) -> Vec<Range<usize>> {
-    let own = &merged.decisions[asked].result;
-    let count = merged.sources.len();
-    let kept = |at: usize| merged.sources.get(at).and_then(Kept::of);
+fn stretches(kept: &[Option<Kept>], own: &Range<usize>) -> Vec<Range<usize>> {
+    let count = kept.len();
+    let kept = |at: usize| kept.get(at).copied().flatten();
     // Beyond a run of kept lines something was taken out, put in, or is asked about.
     let goes_on = |above: usize| kept(above).zip(kept(above + 1)).is_some_and(|(a, b)| a.next() == b);
     let nearest = own.start.saturating_sub(LINES);
@@ -187,13 +197,19 @@ fn stretches(merged: &MergedLines, asked: usize) -> Vec<Range<usize>> {
 struct Kept([usize; 3]);
 
 impl Kept {
-    fn of(source: &Source) -> Option<Self> {
-        Some(Kept([source.base?, source.site?, source.release?]))
-    }
-
     fn next(self) -> Self {
         Kept(self.0.map(|line| line + 1))
     }
+}
+
+/// The lines of a result that all versions have, but for white space.
+fn kept_lines(merged: &MergedLines, [base, site, release]: &[Vec<Line<'_>>; 3]) -> Vec<Option<Kept>> {
+    let kept = |source: &Source| {
+        let kept = [source.base?, source.site?, source.release?];
+        let line = base.get(kept[0])?.trimmed();
+        (site.get(kept[1])?.trimmed() == line && release.get(kept[2])?.trimmed() == line).then_some(Kept(kept))
+    };
+    merged.sources.iter().map(kept).collect()
 }
 
 /// A stretch of a result between lines that all versions have, and what the versions have there.
@@ -208,8 +224,13 @@ struct Stretch<'l, 'a> {
 
 impl<'l, 'a> Stretch<'l, 'a> {
     /// What stands in a stretch of the result; `None` where something of it stands elsewhere, or the other way round.
-    fn of(merged: &MergedLines, result: Range<usize>, versions: &'l [Vec<Line<'a>>; 3]) -> Option<Self> {
-        let kept = |at: usize| merged.sources.get(at).and_then(Kept::of);
+    fn of(
+        merged: &MergedLines,
+        kept: &[Option<Kept>],
+        result: Range<usize>,
+        versions: &'l [Vec<Line<'a>>; 3],
+    ) -> Option<Self> {
+        let kept = |at: usize| kept.get(at).copied().flatten();
         let above = match result.start {
             0 => [0; 3],
             start => kept(start - 1)?.next().0,

@@ -63,6 +63,19 @@ fn a_line_deleted_in_a_stretch_that_goes_is_not_deleted_by_both() {
 }
 
 #[test]
+fn one_end_of_a_wrap_does_not_go_without_the_other() {
+    let moved = format!("<p>The house has many friends</p>\n<p>They are named here</p>\n{BLOCK}");
+    let own = moved.replace("<p>They", "<div class=\"own\">\n<p>They");
+    let out = carried(
+        &[("home.html", &page(&moved))],
+        &[("home.html", &page(&own).replace("</main>", "</div>\n</main>"))],
+        &[("home.html", &page("{% include 'part.html' %}\n")), ("part.html", &moved)],
+    );
+    assert_eq!(out.files["part.html"], moved);
+    assert_eq!(out.account.totals.open, 2, "{:?}", out.outcomes());
+}
+
+#[test]
 fn a_deleted_line_that_may_stand_in_another_file_is_asked_about_there() {
     let (base, site) = (page(BLOCK), page(&BLOCK.replace("    <li>the friends of the mill</li>\n", "")));
     // Two files have it: nobody can tell which is meant.

@@ -1496,4 +1496,14 @@ fn a_question_whose_answer_would_tear_the_text_is_about_the_lines_around_it_too(
     let file = |part: &str| format!("class Mill:\n{part}    def turn(self):\n        self.go()\n");
     let own = format!("{whole}    speed = 4\n");
     asks_about(&code, [&file(whole), &file(&own), &file(new)], &file(&format!("⟦{own}|{whole}|{new}⟧")));
+    // Nor does a statement come to stand among the members of a value.
+    let make = |kind: &str| {
+        format!("    this.it = make('b');\n    this.it.set('{kind}', 'b');\n    this.it.set('class', show);\n")
+    };
+    let new = "    this.it = create('b', {\n      type: 'b',\n      class: 'all',\n      at: 1\n    });\n";
+    let file = |part: &str| {
+        format!("class Mill {{\n  init() {{\n{part}    this.icon = make('i');\n    this.icon.add(up);\n  }}\n}}\n")
+    };
+    let (whole, own) = (make("type"), make("own"));
+    asks_about(&SCRIPT, [&file(&whole), &file(&own), &file(new)], &file(&format!("⟦{own}|{whole}|{new}⟧")));
 }

@@ -116,8 +116,8 @@ impl Scan {
         self.joined || self.string.is_some() || !self.brackets.is_empty()
     }
 
-    /// Reads a line, without the white space around it; `None` where it ends what is not open, or leaves a string open
-    /// that has to end in it.
+    /// Reads a line, without the white space around it; `None` where it ends what is not open, leaves a string open that
+    /// has to end in it, or gives a value to something within a list or a set.
     fn read(&mut self, code: &[u8]) -> Option<()> {
         (self.joined, self.last) = (false, b' ');
         let mut at = 0;
@@ -137,6 +137,11 @@ impl Scan {
                 (None, b')' | b']' | b'}') => {
                     let pair = (self.brackets.pop()?, byte);
                     matches!(pair, (b'(', b')') | (b'[', b']') | (b'{', b'}')).then_some(())?;
+                }
+                (None, b'=') if matches!(self.brackets.last(), Some(b'[' | b'{')) => {
+                    let part_of = |byte: Option<&u8>| byte.is_some_and(|byte| b"=!<>:".contains(byte));
+                    let compares = part_of(code.get(at + 1)) || at > 0 && part_of(code.get(at - 1));
+                    (compares || code.windows(6).any(|word| word == b"lambda")).then_some(())?;
                 }
                 _ => {}
             }
@@ -167,6 +172,7 @@ mod tests {
             "",
             "a\n\nb # c:\n",
             "if a:\n  b\n# c\nelse:\n  d\n\ne\n",
+            "a = [\nb == c, lambda d=1: d, (e := f), g(h=1)]\n",
             "try:\n    a\nexcept B: c\nelse:\n\td\n",
             "@a\n@b(c,\nd)\nasync def e(): f\n",
         ];
@@ -182,6 +188,7 @@ mod tests {
             "a = b)\n",
             "a = (]\n",
             "a(\n  if b:\n    c)\n",
+            "a = {\n  b = c\n}\n",
             "'''a\n",
             "a = 'b\n",
             "if a:\n  b\nc\nelse:\n  d\n",
