@@ -135,12 +135,25 @@ pub(crate) fn form_keys(side: &Side<'_>, dialect: &Dialect, interner: &mut Inter
 /// semicolons, a comma at the end of a list, and the brackets around the one argument of an arrow function.
 pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -> bool {
     let text =
-        |lines: &[Line<'_>]| lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect::<Vec<u8>>();
+        |lines: &[Line<'_>]| -> Vec<u8> { lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect() };
+    // Of long ones, the beginnings tell mostly. How lines are read depends on those behind them, but not on those far off.
+    if a.len().min(b.len()) > 2 * BEGINNING {
+        let [a, b] = [a, b].map(|lines| text(&lines[..BEGINNING]));
+        let [a, b] = [&a, &b].map(|text| items(text, dialect));
+        let (a, b) = (written(&a, dialect), written(&b, dialect));
+        let known = a.len().min(b.len()) / 4;
+        if a[..known] != b[..known] {
+            return false;
+        }
+    }
     let (a, b) = (text(a), text(b));
     let [a, b] = [&a, &b].map(|text| items(text, dialect));
     let (a, b) = (written(&a, dialect), written(&b, dialect));
     !a.is_empty() && a == b
 }
+
+/// So many lines of a stretch are compared first.
+const BEGINNING: usize = 64;
 
 /// What a text is compared by: its items, each with whether a blank before it means something.
 fn written<'a>(items: &'a [Item<'a>], dialect: &Dialect) -> Vec<(bool, Cow<'a, [u8]>)> {

@@ -102,8 +102,8 @@ pub(in crate::merge) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item
             _ => None,
         };
         let Some((end, sort)) = special else {
-            let template = dialect.markup && !text[i..].starts_with(b"<!--");
-            i = template_end(text, i).filter(|_| template).unwrap_or(i + 1);
+            let template = dialect.markup && matches!(text[i], b'<' | b'{') && !text[i..].starts_with(b"<!--");
+            i = template.then(|| template_end(text, i)).flatten().unwrap_or(i + 1);
             continue;
         };
         let lead = push_tokens(&mut out, &text[flat..i]);
