@@ -20,7 +20,7 @@ const BLOCK: u8 = b'{';
 const CLASS: u8 = b'c';
 const VALUE: u8 = b'v';
 /// A text within backquotes, and a remark.
-const TEMPLATE: u8 = b'`';
+const BACKQUOTED: u8 = b'`';
 const REMARK: u8 = b'*';
 
 impl Brackets {
@@ -49,11 +49,11 @@ impl Brackets {
             let opener = |kind: u8| Opener { kind, line: lines.last() };
             let end = match byte {
                 b'`' => {
-                    open.push(opener(TEMPLATE));
-                    template_end(text, at + 1, &mut open, &mut lines)?
+                    open.push(opener(BACKQUOTED));
+                    backquoted_end(text, at + 1, &mut open, &mut lines)?
                 }
-                b'}' if open.last().is_some_and(|o| o.kind == TEMPLATE) => {
-                    template_end(text, at + 1, &mut open, &mut lines)?
+                b'}' if open.last().is_some_and(|o| o.kind == BACKQUOTED) => {
+                    backquoted_end(text, at + 1, &mut open, &mut lines)?
                 }
                 b'"' | b'\'' => string_end(text, at + 1, byte)?,
                 b'/' if rest.starts_with(b"/*") => {
@@ -186,7 +186,7 @@ fn string_end(text: &[u8], from: usize, quote: u8) -> Option<usize> {
 }
 
 /// Where the text within backquotes ends, or a piece of code begins in it; where it ends it is not open any more.
-fn template_end(text: &[u8], from: usize, open: &mut Vec<Opener>, lines: &mut Lines) -> Option<usize> {
+fn backquoted_end(text: &[u8], from: usize, open: &mut Vec<Opener>, lines: &mut Lines) -> Option<usize> {
     let mut at = from;
     loop {
         match *text.get(at)? {
