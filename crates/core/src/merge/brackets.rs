@@ -5,6 +5,7 @@
 
 use super::Dialect;
 use super::enclosed::Opener;
+use super::tokens::string_end;
 use crate::text::{Line, split_lines};
 
 /// What is open where the lines of code begin.
@@ -55,7 +56,7 @@ impl Brackets {
                 b'}' if open.last().is_some_and(|o| o.kind == BACKQUOTED) => {
                     backquoted_end(text, at + 1, &mut open, &mut lines)?
                 }
-                b'"' | b'\'' => string_end(text, at + 1, byte)?,
+                b'"' | b'\'' => string_end(text, at)?,
                 b'/' if rest.starts_with(b"/*") => {
                     let end = at + 4 + rest.get(2..)?.windows(2).position(|two| two == b"*/")?;
                     open.push(opener(REMARK));
@@ -172,19 +173,6 @@ fn line_len(text: &[u8]) -> usize {
     text.iter().position(|byte| b"\r\n".contains(byte)).unwrap_or(text.len())
 }
 
-/// Where a string ends that ends in its line.
-fn string_end(text: &[u8], from: usize, quote: u8) -> Option<usize> {
-    let mut at = from;
-    loop {
-        match *text.get(at)? {
-            b'\\' => at += if text.get(at + 1..at + 3) == Some(b"\r\n") { 3 } else { 2 },
-            b'\r' | b'\n' => return None,
-            byte if byte == quote => return Some(at + 1),
-            _ => at += 1,
-        }
-    }
-}
-
 /// Where the text within backquotes ends, or a piece of code begins in it; where it ends it is not open any more.
 fn backquoted_end(text: &[u8], from: usize, open: &mut Vec<Opener>, lines: &mut Lines) -> Option<usize> {
     let mut at = from;
@@ -205,8 +193,12 @@ fn backquoted_end(text: &[u8], from: usize, open: &mut Vec<Opener>, lines: &mut 
     }
 }
 
+/// Longer regular expressions are none.
+const LONGEST: usize = 1_000;
+
 /// Where a regular expression ends, in its line.
 fn regex_end(text: &[u8], from: usize) -> Option<usize> {
+    let text = &text[..text.len().min(from + LONGEST)];
     let mut in_class = false;
     let mut at = from;
     loop {

@@ -60,7 +60,6 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
 /// or not in the remark, script or piece of code within markup. None where that cannot be told.
 pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
     let is_code = versions.into_iter().all(|text| Brackets::of_whole(text, dialect).is_some());
-    let in_brackets = !dialect.markup && versions.into_iter().all(nests);
     let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
     let in_islands = (dialect.markup || of_code()) && versions.into_iter().all(in_turn);
     let [_, site, release] = versions;
@@ -71,7 +70,7 @@ pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialec
         let sides = Sides::of([site, release], |text| around(text).unwrap_or_default(), true);
         let whole = answered.iter().filter(|placed| around(&placed.bytes).is_some());
         astray.extend(whole.flat_map(|placed| sides.out_of(placed)));
-    } else if in_brackets {
+    } else if !dialect.markup && versions.into_iter().all(nests) {
         let sides = Sides::of([site, release], innermost, true);
         let in_order = answered.iter().filter(|placed| nests(&placed.bytes));
         astray.extend(in_order.flat_map(|placed| sides.out_of(placed)));

@@ -14,7 +14,7 @@ use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_orde
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
-pub(super) use items::{Item, Sort, items, key_in_any_form};
+pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
 use write::write;
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
     (0..items.len()).map(|at| interner.number(key_in_any_form(items, at, dialect))).collect()

@@ -13,9 +13,8 @@ use super::lines::MergedLines;
 use super::out::{Out, Source};
 use super::structure::tear;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextDecision};
-use crate::text::Form;
 use crate::text::key::Blanks;
-use crate::text::{Line, LineEnd, joined, split_lines};
+use crate::text::{Form, Line, LineEnd, joined, split_lines};
 
 /// How many questions are widened at most.
 const ROUNDS: usize = 16;
@@ -272,16 +271,16 @@ impl<'l, 'a> Stretch<'l, 'a> {
     fn asked(self, merged: &MergedLines, dialect: &Dialect, options: &MergeOptions) -> MergedLines {
         let lines = split_lines(&merged.bytes);
         let mut out = Out::new(Form::of(&lines).line_end);
+        // A last line that is empty and has no end is no line of the text.
         let write = |out: &mut Out, range: Range<usize>| {
-            for at in range {
-                out.line(lines[at].content, lines[at].end, merged.sources.get(at).copied().unwrap_or_default());
+            for (at, line) in lines.iter().enumerate().take(range.end).skip(range.start) {
+                out.line(line.content, line.end, merged.sources.get(at).copied().unwrap_or_default());
             }
         };
         let [base_text, site_text, release_text] = self.lines.map(joined);
         write(&mut out, 0..self.result.start);
         let result = out.question([&base_text, &site_text, &release_text], dialect, options);
-        let behind = self.result.end.min(lines.len());
-        write(&mut out, behind..lines.len());
+        write(&mut out, self.result.end..lines.len());
         let final_newline = lines.last().is_some_and(|line| line.end != LineEnd::None);
         let (bytes, sources) = out.finish(final_newline);
         let shifted = |range: &Range<usize>| {

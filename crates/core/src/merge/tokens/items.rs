@@ -168,12 +168,12 @@ fn remark_end(text: &[u8], i: usize) -> Option<usize> {
 }
 
 /// Returns the end of a quoted string on one line.
-fn string_end(text: &[u8], i: usize) -> Option<usize> {
+pub(in crate::merge) fn string_end(text: &[u8], i: usize) -> Option<usize> {
     let quote = text[i];
     let mut at = i + 1;
     while at < text.len() {
         match text[at] {
-            b'\\' => at += 2,
+            b'\\' => at += if text.get(at + 1..at + 3) == Some(b"\r\n") { 3 } else { 2 },
             b'\n' | b'\r' => return None,
             byte if byte == quote => return Some(at + 1),
             _ => at += 1,
