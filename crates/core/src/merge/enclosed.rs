@@ -37,8 +37,9 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
     if options.trust == Trust::Strict {
         return merged;
     }
+    let surroundings = Surroundings::of(versions, dialect);
     let mut asked: Vec<(usize, Reason)> = Vec::new();
-    let mut astray = out_of_brackets(&merged, versions, dialect);
+    let mut astray = surroundings.out_of(&merged);
     for _ in 0..ROUNDS {
         let more = edits_beside(&merged, &astray);
         if more.is_empty() {
@@ -46,7 +47,7 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
         }
         asked.extend(more.into_iter().map(|edit| (edit, Reason::Doubtful)));
         let with_more = merge_checked(base, site, release, dialect, options, &asked);
-        let still = out_of_brackets(&with_more, versions, dialect);
+        let still = surroundings.out_of(&with_more);
         // Questions that mend nothing are none.
         if still.len() >= astray.len() {
             break;
@@ -56,59 +57,99 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
     merged
 }
 
-/// The lines of a result that do not stand, whichever side is taken in its questions, in the brackets that they stood in,
-/// or not in the remark, script or piece of code within markup. None where that cannot be told.
-pub(crate) fn out_of_brackets(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
-    let is_code = versions.into_iter().all(|text| Brackets::of_whole(text, dialect).is_some());
-    let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
-    let in_islands = (dialect.markup || of_code()) && versions.into_iter().all(in_turn);
-    let [_, site, release] = versions;
-    let answered = merged.answered();
-    let mut astray = Vec::new();
-    if is_code {
-        let around = |text: &[u8]| Brackets::of_whole(text, dialect).map(|brackets| brackets.around);
-        let sides = Sides::of([site, release], |text| around(text).unwrap_or_default(), true);
-        let whole = answered.iter().filter(|placed| around(&placed.bytes).is_some());
-        astray.extend(whole.flat_map(|placed| sides.out_of(placed)));
-    } else if !dialect.markup && versions.into_iter().all(nests) {
-        let sides = Sides::of([site, release], innermost, true);
-        let in_order = answered.iter().filter(|placed| nests(&placed.bytes));
-        astray.extend(in_order.flat_map(|placed| sides.out_of(placed)));
+/// What the lines of a text stand in, as far as its versions tell.
+pub(crate) struct Surroundings<'a> {
+    sides: Vec<Sides<'a>>,
+}
+
+impl<'a> Surroundings<'a> {
+    pub(crate) fn of([base, site, release]: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
+        let in_markup = || [base, site, release].into_iter().all(|text| text.starts_with(b"<?"));
+        let of = |what: What| {
+            what.of(base, dialect).1.then_some(())?;
+            let [site, release] = [site, release].map(|text| (split_lines(text), what.of(text, dialect)));
+            let whole = site.1.1 && release.1.1;
+            let openers = [site.1.0, release.1.0];
+            whole.then_some(Sides { texts: [site.0, release.0], openers, what, dialect })
+        };
+        let mut sides = Vec::new();
+        if !dialect.markup {
+            let code = dialect.strings.then(|| of(What::Code)).flatten();
+            sides.extend(code.or_else(|| of(What::Brackets)));
+            sides.extend(dialect.strings.then(|| of(What::Remarks)).flatten());
+        }
+        if dialect.markup || in_markup() {
+            sides.extend(of(What::Islands));
+        }
+        Surroundings { sides }
     }
-    if !dialect.markup && dialect.strings && versions.into_iter().all(|text| remarks(text).1) {
-        let sides = Sides::of([site, release], |text| remarks(text).0, false);
-        astray.extend(answered.iter().flat_map(|placed| sides.out_of(placed)));
+
+    /// The lines of a result that do not stand, whichever side is taken in its questions, in the brackets that they
+    /// stood in, or not in the remark, script or piece of code within markup. None where that cannot be told.
+    pub(crate) fn out_of(&self, merged: &MergedLines) -> Vec<usize> {
+        let answered = if self.sides.is_empty() { Vec::new() } else { merged.answered() };
+        let out_of =
+            |sides: &Sides<'_>| answered.iter().flat_map(|placed| sides.out_of(placed)).collect::<Vec<_>>();
+        let mut astray: Vec<usize> = self.sides.iter().flat_map(out_of).collect();
+        astray.sort_unstable();
+        astray.dedup();
+        astray
     }
-    if in_islands {
-        let sides = Sides::of([site, release], |text| islands(text).0, false);
-        astray.extend(answered.iter().flat_map(|placed| sides.out_of(placed)));
+}
+
+/// What a line can stand in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum What {
+    /// The brackets of code.
+    Code,
+    /// Brackets of a text of which no more is known.
+    Brackets,
+    Remarks,
+    /// Remarks, scripts and pieces of code within markup.
+    Islands,
+}
+
+impl What {
+    /// What the lines of a text stand in, and whether that is closed in order.
+    fn of(self, text: &[u8], dialect: &Dialect) -> (Vec<Option<Opener>>, bool) {
+        match self {
+            What::Code => Brackets::of_code(text, dialect)
+                .map_or_else(Default::default, |brackets| (brackets.around, brackets.unpaired == 0)),
+            What::Brackets => (innermost(text), nests(text)),
+            What::Remarks => remarks(text),
+            What::Islands => (islands(text).0, in_turn(text)),
+        }
     }
-    astray.sort_unstable();
-    astray.dedup();
-    astray
+
+    /// Brackets that do not close in order tell nothing of a result.
+    fn tells_of_torn(self) -> bool {
+        matches!(self, What::Remarks | What::Islands)
+    }
+
+    /// A side may have put brackets around lines of the other.
+    fn wraps(self) -> bool {
+        matches!(self, What::Code | What::Brackets)
+    }
 }
 
 /// The two sides, and what their lines stand in.
-struct Sides<'a, F> {
+struct Sides<'a> {
     texts: [Vec<Line<'a>>; 2],
     openers: [Vec<Option<Opener>>; 2],
-    /// Finds what the lines of a text stand in.
-    around: F,
-    /// A side may have put something around lines of the other.
-    wraps: bool,
+    what: What,
+    dialect: &'a Dialect,
 }
 
-impl<'a, F: Fn(&[u8]) -> Vec<Option<Opener>>> Sides<'a, F> {
-    fn of(sides: [&'a [u8]; 2], around: F, wraps: bool) -> Self {
-        Sides { texts: sides.map(split_lines), openers: sides.map(&around), around, wraps }
-    }
-
+impl Sides<'_> {
     /// The lines that one side alone has and that are in something else than they were in there: in brackets of another
-    /// kind, or, with `wraps`, in another block that both sides have. With `wraps` they may be in what the other side
-    /// put around them, or where it moved their neighbours.
+    /// kind, or in another block that both sides have. They may be in brackets that the other side put around them, or
+    /// where it moved their neighbours.
     fn out_of(&self, placed: &Placed) -> Vec<usize> {
-        let Sides { texts, openers: sides, around, wraps } = self;
-        let in_result = around(&placed.bytes);
+        let Sides { texts, openers: sides, what, dialect } = self;
+        let (in_result, whole) = what.of(&placed.bytes, dialect);
+        if !whole && !what.tells_of_torn() {
+            return Vec::new();
+        }
         let lines = split_lines(&placed.bytes);
         let line_of: [fn(&Source) -> Option<usize>; 2] = [|source| source.site, |source| source.release];
         // Where the lines of each side stand in the result.
@@ -125,7 +166,7 @@ impl<'a, F: Fn(&[u8]) -> Vec<Option<Opener>>> Sides<'a, F> {
             let of = |list: &[Option<Opener>], line: usize| list.get(line).copied().flatten();
             let (own, here) = (of(&sides[side], line), of(&in_result, *at));
             let alike = own.map(|o| o.kind) == here.map(|o| o.kind);
-            let Some(block) = here.filter(|_| *wraps) else { return alike };
+            let Some(block) = here.filter(|_| what.wraps()) else { return alike };
             let home = own.and_then(|o| homes[side].get(&o.line));
             if alike && home == Some(&block.line) {
                 return true;

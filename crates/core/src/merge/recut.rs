@@ -134,6 +134,12 @@ pub(crate) fn form_keys(side: &Side<'_>, dialect: &Dialect, interner: &mut Inter
 /// and in scripts and styles the quotes of a string or key that is the same in others or without, the spelling of values,
 /// semicolons, a comma at the end of a list, and the brackets around the one argument of an arrow function.
 pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -> bool {
+    // No form changes a name that a text begins with.
+    if let [Some(a), Some(b)] = [a, b].map(first_name)
+        && a != b
+    {
+        return false;
+    }
     let text =
         |lines: &[Line<'_>]| -> Vec<u8> { lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect() };
     // Of long ones, the beginnings tell mostly. How lines are read depends on those behind them, but not on those far off.
@@ -150,6 +156,13 @@ pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -
     let [a, b] = [&a, &b].map(|text| items(text, dialect));
     let (a, b) = (written(&a, dialect), written(&b, dialect));
     !a.is_empty() && a == b
+}
+
+/// The name that the first line begins with, if it does.
+fn first_name<'a>(lines: &[Line<'a>]) -> Option<&'a [u8]> {
+    let text = lines.first()?.trimmed();
+    let name = text.iter().position(|byte| !byte.is_ascii_alphanumeric()).map_or(text, |end| &text[..end]);
+    text.first().is_some_and(u8::is_ascii_alphabetic).then_some(name)
 }
 
 /// So many lines of a stretch are compared first.

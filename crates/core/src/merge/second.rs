@@ -1,6 +1,6 @@
 //! A second opinion: a merge to the letter may stand in place of one that left questions, or settled things otherwise.
 
-use super::enclosed::out_of_brackets;
+use super::enclosed::Surroundings;
 use super::lines::{MergedLines, answers_close};
 use super::literal::{Literal, Stretch, ask_about};
 use super::structure::{edits_beside, is_torn, lines_out_of_place};
@@ -107,7 +107,7 @@ fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) ->
     match dialect.blanks {
         Blanks::IndentIsMeaning if is_torn(versions) => Vec::new(),
         Blanks::IndentIsMeaning => lines_out_of_place(found, versions, dialect),
-        _ => out_of_brackets(found, versions, dialect),
+        _ => Surroundings::of(versions, dialect).out_of(found),
     }
 }
 

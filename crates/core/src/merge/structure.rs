@@ -14,7 +14,7 @@ mod heads;
 
 use super::align::line_edits;
 use super::balance::nests;
-use super::enclosed::{out_of_brackets, statements};
+use super::enclosed::{Surroundings, statements};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
@@ -189,7 +189,7 @@ impl Tree {
 /// The lines of a result that do not stand in the block, or the brackets, that they stood in.
 pub(crate) fn lines_out_of_place(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
     let astray = lines_astray(merged, versions);
-    if astray.is_empty() { out_of_brackets(merged, versions, dialect) } else { astray }
+    if astray.is_empty() { Surroundings::of(versions, dialect).out_of(merged) } else { astray }
 }
 
 fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {

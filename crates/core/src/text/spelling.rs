@@ -21,12 +21,15 @@ pub enum Spelling {
 impl Spelling {
     /// Returns a word as it is spelled shortest: what it is compared by.
     pub fn plain(self, word: &[u8]) -> Cow<'_, [u8]> {
+        if !matches!(word.first(), Some(b'0'..=b'9' | b'.' | b'-' | b'#')) {
+            return Cow::Borrowed(word);
+        }
         let plain = match self {
             Spelling::One => None,
             Spelling::Numbers => Number::parse(word).and_then(|number| number.without_zero()),
             Spelling::Values => match word.strip_prefix(b"#") {
                 Some(digits) => colour(digits),
-                None => Number::parse(word).map(|number| number.shortest()),
+                None => Number::parse(word).filter(|number| !number.is_plain()).map(|number| number.shortest()),
             },
         };
         plain.filter(|plain| plain != word).map_or(Cow::Borrowed(word), Cow::Owned)
@@ -54,6 +57,12 @@ impl<'a> Number<'a> {
         let digits = if rest.starts_with(b".") { fraction } else { whole };
         let is_unit = unit == b"%" || unit.iter().all(u8::is_ascii_alphabetic);
         (!digits.is_empty() && is_unit).then_some(Number { minus, whole, fraction, unit })
+    }
+
+    /// Tells at one look of most numbers that they are spelled shortest.
+    fn is_plain(&self) -> bool {
+        let is_whole = self.fraction.is_empty() && self.whole.first().is_some_and(|digit| *digit != b'0');
+        is_whole && self.unit.iter().all(|byte| !byte.is_ascii_uppercase())
     }
 
     /// The number as it is, but for a lone zero before the point.

@@ -30,8 +30,43 @@ const MARKS: [&[u8]; 22] = [
     b"#}", b"<?", b"?>", b"</", b"/>", b"<%", b"%>", b"=>",
 ];
 
+/// What a byte is to the cut: most are told by one look.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Class {
+    /// White space.
+    Space,
+    /// Part of a word wherever it stands.
+    Word,
+    /// May begin a word, or join two parts of one: `#`, `@`, `.`, `-`, `%`.
+    Sign,
+    /// May begin a delimiter of more than one character.
+    Longer,
+    /// A mark by itself.
+    Mark,
+}
+
+const CLASSES: [Class; 256] = {
+    let mut classes = [Class::Mark; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        classes[byte] = match byte as u8 {
+            b' ' | b'\t' | b'\n' | b'\r' | 0x0B | 0x0C => Class::Space,
+            b'0'..=b'9' | b'A'..=b'Z' | b'a'..=b'z' | b'_' | b'$' | 0x80.. => Class::Word,
+            b'#' | b'@' | b'.' | b'-' | b'%' => Class::Sign,
+            b'<' | b'{' | b'}' | b'/' | b'?' | b'=' => Class::Longer,
+            _ => Class::Mark,
+        };
+        byte += 1;
+    }
+    classes
+};
+
+fn class(byte: u8) -> Class {
+    CLASSES[usize::from(byte)]
+}
+
 fn is_word_byte(byte: u8) -> bool {
-    byte.is_ascii_alphanumeric() || byte == b'_' || byte == b'$' || byte >= 0x80
+    class(byte) == Class::Word
 }
 
 /// Cuts a text into tokens. Joining all leads and texts gives the text back.
@@ -55,15 +90,18 @@ impl<'a> Iterator for Tokens<'a> {
             return None;
         }
         let mut start = lead_start;
-        while start < text.len() && (text[start].is_ascii_whitespace() || text[start] == 0x0B) {
+        while start < text.len() && class(text[start]) == Class::Space {
             start += 1;
         }
-        let (end, kind) = if start == text.len() {
-            (start, TokenKind::Mark)
-        } else if let Some(end) = word_end(text, start) {
-            (end, TokenKind::Word)
-        } else {
-            (start + mark_len(&text[start..]), TokenKind::Mark)
+        let (end, kind) = match text.get(start).map(|byte| class(*byte)) {
+            None => (start, TokenKind::Mark),
+            Some(Class::Word) => (word_end(text, start + 1), TokenKind::Word),
+            Some(Class::Sign) => match behind_sign(text, start) {
+                Some(first) => (word_end(text, first + 1), TokenKind::Word),
+                None => (start + mark_len(&text[start..]), TokenKind::Mark),
+            },
+            Some(Class::Longer) => (start + mark_len(&text[start..]), TokenKind::Mark),
+            Some(Class::Mark | Class::Space) => (start + 1, TokenKind::Mark),
         };
         self.at = end;
         Some(Token { lead: &text[lead_start..start], text: &text[start..end], kind })
@@ -72,59 +110,50 @@ impl<'a> Iterator for Tokens<'a> {
 
 /// Returns how long the mark is that a text begins with.
 fn mark_len(text: &[u8]) -> usize {
-    // Most marks stand alone: only these bytes begin a longer one, and only before another mark.
-    let longer = matches!(text[0], b'<' | b'{' | b'}' | b'-' | b'%' | b'#' | b'/' | b'?' | b'=')
-        && text.get(1).is_some_and(u8::is_ascii_punctuation);
-    if !longer {
+    // Most marks stand alone: a longer one has another mark behind its first.
+    if !text.get(1).is_some_and(u8::is_ascii_punctuation) {
         return 1;
     }
     MARKS.iter().find(|m| text.starts_with(m)).map_or(1, |m| m.len())
 }
 
-/// Returns where the word that begins at `i` ends, if one begins there.
-fn word_end(text: &[u8], i: usize) -> Option<usize> {
-    let first = text[i];
-    // `#fff`, `.5`, `--gap`, `-1px`, `-.5`, `@media`: the sign belongs to the word.
-    let after_sign = match first {
+/// Returns where the word goes on behind the sign at `i` that belongs to it: `#fff`, `.5`, `--gap`, `-1px`, `-.5`,
+/// `@media`.
+fn behind_sign(text: &[u8], i: usize) -> Option<usize> {
+    let is_digit = |at: usize| text.get(at).is_some_and(u8::is_ascii_digit);
+    let begins = || !text[..i].last().is_some_and(|b| is_word_byte(*b));
+    let first = match text[i] {
         b'#' | b'@' => i + 1,
-        b'.' | b'-'
-            if text.get(i + 1).is_some_and(u8::is_ascii_digit)
-                && !text[..i].last().is_some_and(|b| is_word_byte(*b)) =>
-        {
-            i + 1
-        }
+        b'.' | b'-' if is_digit(i + 1) && begins() => i + 1,
         b'-' if text[i..].starts_with(b"--") => i + 2,
-        b'-' if text.get(i + 1) == Some(&b'.')
-            && text.get(i + 2).is_some_and(u8::is_ascii_digit)
-            && !text[..i].last().is_some_and(|b| is_word_byte(*b)) =>
-        {
-            i + 2
-        }
-        _ => i,
+        b'-' if text.get(i + 1) == Some(&b'.') && is_digit(i + 2) && begins() => i + 2,
+        _ => return None,
     };
-    if !text.get(after_sign).is_some_and(|b| is_word_byte(*b)) {
-        return None;
-    }
-    let mut end = after_sign;
-    while end < text.len() {
-        let next_is_word = text.get(end + 1).is_some_and(|b| is_word_byte(*b));
-        let joins = match text[end] {
-            // `block--modifier` is one word.
-            b'-' => {
-                next_is_word
-                    || text[end..].starts_with(b"--") && text.get(end + 2).is_some_and(|b| is_word_byte(*b))
-            }
-            // `1.5` and `2.6.1` are one word, `a.b` is three tokens.
-            b'.' => text[end - 1].is_ascii_digit() && text.get(end + 1).is_some_and(u8::is_ascii_digit),
-            b'%' => text[end - 1].is_ascii_digit() && text.get(end + 1) != Some(&b'}'),
-            byte => is_word_byte(byte),
+    text.get(first).is_some_and(|b| is_word_byte(*b)).then_some(first)
+}
+
+/// Returns where a word ends of which everything before `end` is part.
+fn word_end(text: &[u8], mut end: usize) -> usize {
+    while let Some(&byte) = text.get(end) {
+        let is_word = |at: usize| text.get(at).is_some_and(|b| is_word_byte(*b));
+        let joins = match class(byte) {
+            Class::Word => true,
+            Class::Sign => match byte {
+                // `block--modifier` is one word.
+                b'-' => is_word(end + 1) || text[end..].starts_with(b"--") && is_word(end + 2),
+                // `1.5` and `2.6.1` are one word, `a.b` is three tokens.
+                b'.' => text[end - 1].is_ascii_digit() && text.get(end + 1).is_some_and(u8::is_ascii_digit),
+                b'%' => text[end - 1].is_ascii_digit() && text.get(end + 1) != Some(&b'}'),
+                _ => false,
+            },
+            _ => false,
         };
         if !joins {
             break;
         }
         end += 1;
     }
-    Some(end)
+    end
 }
 
 #[cfg(test)]
