@@ -119,7 +119,7 @@ pub fn sync_catalog(sides: CatalogSides<'_>) -> Result<Synced, SyncFault> {
                 span.clone().and_then(|s| text.get(s)).map_or(String::new(), shown)
             };
             for change in &merged.changes {
-                let id = change.pointer.split_once('\0').map_or("", |(_, id)| id).to_string();
+                let id = change.pointer.split('\0').nth(1).unwrap_or_default().to_string();
                 match (change.outcome, change.reason) {
                     (Outcome::Open, Some(reason)) => collisions.push(Collision {
                         id,
@@ -129,7 +129,7 @@ pub fn sync_catalog(sides: CatalogSides<'_>) -> Result<Synced, SyncFault> {
                         release: part(release.text(), &change.release),
                     }),
                     (Outcome::Already, _) => {}
-                    _ => kept += 1,
+                    _ => kept += usize::from(change.pointer.matches('\0').count() == 1),
                 }
             }
             release.charset.encode(&merged.bytes).ok_or(SyncFault::Letters)?

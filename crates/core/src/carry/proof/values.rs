@@ -96,9 +96,12 @@ impl AskedKeys {
     /// Tells whether a value may be either side's: it is in a group that is a question as a whole, or is a group on one
     /// side, or is a question that the release has no more (`gone`).
     fn allow(&self, path: &str, gone: bool) -> bool {
-        path.match_indices('\0').map(|(at, _)| &path[at..]).any(|key| {
-            self.keys.contains(key) && (gone || key.matches('\0').count() > 1 || self.groups.contains(key))
-        })
+        // A message of a catalog stands in no group.
+        let is_message = !path.contains('\0');
+        is_message && gone && self.keys.contains(path)
+            || path.match_indices('\0').map(|(at, _)| &path[at..]).any(|key| {
+                self.keys.contains(key) && (gone || key.matches('\0').count() > 1 || self.groups.contains(key))
+            })
     }
 }
 

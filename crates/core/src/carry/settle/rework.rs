@@ -96,6 +96,7 @@ pub(super) fn merged_again(
             _ => Value::Release,
         },
     });
+    let versions = [&base, &site, &release].map(|text| Catalog::parse(text).ok());
     let [base, site] = worked_in(&base, &site, answers.collect()).ok_or_else(by_hand)?;
     let options = MergeOptions {
         trust: account.options.trust,
@@ -108,7 +109,7 @@ pub(super) fn merged_again(
     let merged = merge_file(path, file.kind, &base, &site, &release, &options).ok_or_else(by_hand)?;
     let mut body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;
     if path.ends_with(".po") {
-        body = with_the_templates(body, bytes, [&base, &site, &release]);
+        body = with_the_templates(body, bytes, versions);
     }
     let stands = match account.decisions[k].stands {
         Stands::Release => Take::Release,
@@ -122,10 +123,9 @@ pub(super) fn merged_again(
 }
 
 /// Adds the messages to a merged catalog that came with the release's template, which none of the three catalogs has.
-fn with_the_templates(body: Vec<u8>, current: &[u8], sides: [&[u8]; 3]) -> Vec<u8> {
-    let sides = sides.map(Catalog::parse);
-    let ([Ok(base), Ok(site), Ok(release)], Ok(mut added), Ok(merged)) =
-        (sides, Catalog::parse(current), Catalog::parse(&body))
+fn with_the_templates(body: Vec<u8>, current: &[u8], versions: [Option<Catalog>; 3]) -> Vec<u8> {
+    let ([Some(base), Some(site), Some(release)], Ok(mut added), Ok(merged)) =
+        (versions, Catalog::parse(current), Catalog::parse(&body))
     else {
         return body;
     };
