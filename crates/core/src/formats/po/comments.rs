@@ -138,13 +138,15 @@ fn united(base: &[Vec<u8>], site: &[Vec<u8>], release: &[Vec<u8>], class: Class)
     let (gone_there, put_there) = (without(base, release), without(release, base));
     if class == Class::Reference {
         // What stands on another line is the same still.
-        let moved: Vec<Vec<u8>> = gone
-            .extract_if(.., |item| {
-                let again = put.iter().position(|other| file(other) == file(item));
-                again.map(|at| put.remove(at)).is_some()
-            })
-            .collect();
-        drop(moved);
+        gone.retain(|item| {
+            let again = put.iter().position(|other| file(other) == file(item));
+            again.map(|at| put.remove(at)).is_none()
+        });
+        if let ([old], [new]) = (&gone[..], &put[..])
+            && let Some(items) = renamed(old, new, release)
+        {
+            return Some(items);
+        }
     }
     if gone.iter().any(|item| gone_there.contains(item)) && put != put_there {
         return None;
@@ -155,6 +157,16 @@ fn united(base: &[Vec<u8>], site: &[Vec<u8>], release: &[Vec<u8>], class: Class)
         let at = before.filter_map(|other| out.iter().position(|o| o == other)).next().map_or(0, |at| at + 1);
         out.insert(at, item.clone());
     }
+    Some(out)
+}
+
+/// The release's references where the site wrote another file's name in one of them, whatever line it is on there.
+fn renamed(old: &[u8], new: &[u8], release: &[Vec<u8>]) -> Option<Vec<Vec<u8>>> {
+    let line = |item: &[u8]| item[file(item).len()..].to_vec();
+    let mut same_file = (0..release.len()).filter(|at| file(&release[*at]) == file(old));
+    let at = same_file.next().filter(|_| same_file.next().is_none() && line(old) == line(new))?;
+    let mut out = release.to_vec();
+    out[at] = [file(new), &line(&release[at])].concat();
     Some(out)
 }
 

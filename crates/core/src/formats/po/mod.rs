@@ -636,6 +636,8 @@ mod tests {
             &release.replace("Date: 1", "Date: 9"),
         );
         assert_eq!((text, outcomes), (release.replace("Date: 1", "Date: 9"), vec![]));
+        // A file's name and the line in it are two things.
+        assert_eq!(merged(&base, &base.replace("b:2", "own:2"), &release).0, release.replace("b:7", "own:7"));
     }
 
     #[test]
