@@ -58,6 +58,11 @@ impl Class {
     }
 }
 
+/// The notes of an entry's translators.
+pub(super) fn notes(entry: &Entry) -> Vec<&[u8]> {
+    Class::Note.lines(entry)
+}
+
 /// Which comments a tool of the site's wrote anew, in so many entries that nobody did it by hand.
 pub(super) struct Rewritten(Vec<Class>);
 

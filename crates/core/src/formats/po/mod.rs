@@ -8,64 +8,21 @@
 mod comments;
 mod entry;
 mod header;
+mod loose;
+mod renamed;
+mod words;
 
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ops::Range;
 
-use self::comments::{Comments, Rewritten, flagged};
+use self::comments::Rewritten;
 use self::entry::{Entry, Side};
-use self::header::Headers;
+use self::loose::{Loose, loose_before};
+use self::renamed::{renamed_by_both, reworded, took_its_place};
+use self::words::{Fate, as_reworded};
 use super::keyed::{KeyChange, KeyedMerge};
-use crate::catalog::Nearest;
 use crate::merge::{Outcome, Reason, Step};
-
-/// Which new message of the release, with a translation of its own, a dropped one most likely became.
-fn took_its_place(gone: &Entry, base: &Side<'_>, release: &Side<'_>) -> Option<String> {
-    let mut index = Nearest::default();
-    let new: Vec<&Entry> = release.entries.iter().filter(|r| base.find(r).is_none() && !r.is_header()).collect();
-    new.iter().for_each(|r| index.add(&r.key.1));
-    let (k, _) = index.find(&gone.key.1)?;
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    let said = new[k].forms.first().map(|f| text(&f.1)).unwrap_or_default();
-    Some(format!("the release reworded it: \"{}\" is \"{said}\" there", text(&new[k].key.1)))
-}
-
-/// Messages whose id the release reworded under a wording of the site's: the site's entry by the release's, which
-/// has no translation yet.
-fn reworded(base: &Side<'_>, site: &Side<'_>, release: &Side<'_>) -> HashMap<usize, usize> {
-    let dropped = |s: &(usize, &Entry)| {
-        let entry = s.1;
-        let changed = base.find(entry).is_some_and(|b| b.texts() != entry.texts());
-        changed && entry.is_translated() && release.find(entry).is_none()
-    };
-    let dropped: Vec<(usize, &Entry)> = site.entries.iter().enumerate().filter(dropped).collect();
-    let mut out = HashMap::new();
-    if dropped.is_empty() {
-        return out;
-    }
-    let new = |r: &(usize, &Entry)| {
-        !r.1.is_translated() && base.find(r.1).is_none() && site.find(r.1).is_none() && !r.1.is_header()
-    };
-    let new: Vec<(usize, &Entry)> = release.entries.iter().enumerate().filter(new).collect();
-    let mut index = Nearest::default();
-    new.iter().for_each(|(_, r)| index.add(&r.key.1));
-    for (k, entry) in dropped {
-        if let Some((home, _)) = index.find(&entry.key.1)
-            && new[home].1.forms.len() == entry.forms.len()
-            && new[home].1.key.0 == entry.key.0
-        {
-            out.entry(new[home].0).or_insert(k);
-        }
-    }
-    out
-}
-
-/// What becomes of one entry of the release.
-enum Fate<'a> {
-    Text(Cow<'a, [u8]>),
-    Gone,
-}
 
 /// Merges three versions of a catalog; `None` where one of them cannot be read or repeats an entry.
 pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMerge> {
@@ -74,7 +31,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
         return None;
     }
     let mut changes: Vec<KeyChange> = Vec::new();
-    let mut pieces: Vec<(Option<usize>, Fate<'_>)> = Vec::new();
+    let mut pieces: Vec<Fate<'_>> = Vec::new();
     let reworded = reworded(&base, &site, &release);
     let rules = (site.plural_rule(), release.plural_rule());
     let counts_anew = matches!(rules, (Some(site), Some(release)) if !site.counts_like(&release));
@@ -87,102 +44,136 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
                 step: Some(Step::RenamedKey),
                 ..change(entry, base.find(before), Some(before), Some(entry), Outcome::Moved, None)
             });
-            pieces.push((Some(k), Fate::Text(Cow::Owned(as_reworded(&site, before, &release, entry)))));
+            pieces.push(Fate::Text(Cow::Owned(as_reworded(&site, before, &release, entry))));
             continue;
         }
-        pieces.push((Some(k), sides.entry([b, s], entry, &mut changes)));
+        pieces.push(sides.entry([b, s], entry, &mut changes));
     }
-    // What only the site has stays, after the entry that it followed; what the release dropped under a change of
-    // the site's becomes obsolete.
-    let mut obsolete: Vec<u8> = Vec::new();
-    let end = release.line_end();
     let renamed = renamed_by_both([&base, &site, &release]);
-    let mut inserted: HashMap<usize, Vec<u8>> = HashMap::new();
-    for (k, entry) in site.entries.iter().enumerate() {
-        if release.find(entry).is_some() || reworded.values().any(|s| *s == k) {
-            continue;
-        }
-        let b = base.find(entry);
-        match b {
-            Some(b) if b.texts() == entry.texts() => {}
-            Some(_) => {
-                changes.push(KeyChange {
-                    hint: took_its_place(entry, &base, &release),
-                    ..change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone))
-                });
-                for line in site.text[entry.head.start..entry.span.end].split(|b| *b == b'\n') {
-                    let line = line.trim_ascii();
-                    if !line.is_empty() {
-                        obsolete.extend([b"#~ ", line, end].concat());
-                    }
-                }
-                obsolete.extend_from_slice(end);
-            }
-            None => {
-                changes.push(match renamed.get(&k) {
-                    None => change(entry, None, Some(entry), None, Outcome::Kept, None),
-                    Some([old, new]) => {
-                        let whole = |e: &Entry| Some(e.span.clone());
-                        let [base, site, release] = [whole(old), whole(entry), whole(new)];
-                        let asked = change(
-                            entry,
-                            Some(old),
-                            Some(entry),
-                            Some(new),
-                            Outcome::Open,
-                            Some(Reason::BothChanged),
-                        );
-                        KeyChange { base, site, release, ..asked }
-                    }
-                });
-                let before = site.entries[..k].iter().rev().find_map(|e| release.place(e));
-                let text = site.text[entry.span.clone()].split(|b| *b == b'\n').map(<[u8]>::trim_ascii_end);
-                let mut text = text.collect::<Vec<_>>().join(end);
-                if !text.ends_with(end) {
-                    text.extend_from_slice(end);
-                }
-                let place = inserted.entry(before.map_or(0, |b| b + 1)).or_default();
-                place.extend_from_slice(end);
-                place.extend(text);
-            }
-        }
-    }
+    let loose = sides.loose(&mut changes);
+    let own = sides.of_the_site_alone(&reworded, &renamed, &loose, &mut changes);
     let is_renamed = |e: &Entry| renamed.values().any(|[old, _]| std::ptr::eq(*old, e));
     let gone = |e: &&Entry| site.find(e).is_none() && release.find(e).is_none() && !is_renamed(e);
     for entry in base.entries.iter().filter(gone) {
         changes.push(change(entry, Some(entry), None, None, Outcome::Already, None));
     }
+    let bytes = written(&release, &pieces, &loose, own);
+    find_in(&Side::new(&bytes)?, &mut changes);
+    Some(KeyedMerge { bytes, changes, rewritten: false })
+}
 
-    let loose = sides.loose(&mut changes);
+/// Entries that only the site has.
+#[derive(Default)]
+struct OfTheSite {
+    /// Those that it put in: behind so many entries of the release.
+    inserted: HashMap<usize, Vec<u8>>,
+    /// Those that the release dropped under a change of the site's.
+    obsolete: Vec<u8>,
+}
+
+impl Sides<'_, '_> {
+    /// What only the site has stays, after the entry that it followed; what the release dropped under a change of the
+    /// site's becomes obsolete.
+    fn of_the_site_alone(
+        &self,
+        reworded: &HashMap<usize, usize>,
+        renamed: &HashMap<usize, [&Entry; 2]>,
+        loose: &Loose,
+        changes: &mut Vec<KeyChange>,
+    ) -> OfTheSite {
+        let Sides { base, site, release, .. } = *self;
+        let end = release.line_end();
+        let whole = |e: &Entry| Some(e.span.clone());
+        let OfTheSite { mut inserted, mut obsolete } = OfTheSite::default();
+        for (k, entry) in site.entries.iter().enumerate() {
+            if release.find(entry).is_some() || reworded.values().any(|s| *s == k) {
+                continue;
+            }
+            let b = base.find(entry);
+            match b {
+                Some(old) => {
+                    let worded = old.texts() != entry.texts() || old.plural != entry.plural;
+                    let commented = comments::merge(b, entry, old, &self.rewritten).is_some();
+                    if !worded && !commented {
+                        continue;
+                    }
+                    let gone = change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone));
+                    let hint = worded.then(|| took_its_place(entry, base, release)).flatten();
+                    changes.push(match (worded, commented) {
+                        (_, false) => KeyChange { hint, ..gone },
+                        (false, true) => KeyChange { base: old.commented(), site: entry.commented(), ..gone },
+                        (true, true) => KeyChange { base: whole(old), site: whole(entry), hint, ..gone },
+                    });
+                    if commented {
+                        obsolete.extend(comments::notes(entry).iter().flat_map(|line| [line, end].concat()));
+                    }
+                    for line in site.text[entry.head.start..entry.span.end].split(|b| *b == b'\n') {
+                        let line = line.trim_ascii();
+                        if !line.is_empty() {
+                            obsolete.extend([b"#~ ", line, end].concat());
+                        }
+                    }
+                    obsolete.extend_from_slice(end);
+                }
+                None => {
+                    changes.push(match renamed.get(&k) {
+                        None => change(entry, None, Some(entry), None, Outcome::Kept, None),
+                        Some([old, new]) => {
+                            let [base, site, release] = [whole(old), whole(entry), whole(new)];
+                            let asked = change(
+                                entry,
+                                Some(old),
+                                Some(entry),
+                                Some(new),
+                                Outcome::Open,
+                                Some(Reason::BothChanged),
+                            );
+                            KeyChange { base, site, release, ..asked }
+                        }
+                    });
+                    let before = site.entries[..k].iter().rev().find_map(|e| release.place(e));
+                    let above = site.loose(k).filter(|_| !loose.of_site.contains(&k));
+                    let start = above.map_or(entry.span.start, |lines| lines.start);
+                    let text = site.text[start..entry.span.end].split(|b| *b == b'\n').map(<[u8]>::trim_ascii_end);
+                    let mut text = text.collect::<Vec<_>>().join(end);
+                    if !text.ends_with(end) {
+                        text.extend_from_slice(end);
+                    }
+                    let place = inserted.entry(before.map_or(0, |b| b + 1)).or_default();
+                    place.extend_from_slice(end);
+                    place.extend(text);
+                }
+            }
+        }
+        OfTheSite { inserted, obsolete }
+    }
+}
+
+/// The result: the release's text with what its entries came to, and those of the site alone.
+fn written(release: &Side<'_>, pieces: &[Fate<'_>], loose: &Loose, own: OfTheSite) -> Vec<u8> {
+    let OfTheSite { inserted, mut obsolete } = own;
+    let end = release.line_end();
     let mut out = Vec::with_capacity(release.text.len() + 1024);
     let mut at = 0;
-    for (k, fate) in &pieces {
-        let Some(k) = k else { continue };
-        let span = &release.entries[*k].span;
+    for (k, fate) in pieces.iter().enumerate() {
+        let span = &release.entries[k].span;
+        let gap = loose.gap(release, k, at);
         match fate {
             Fate::Text(text) => {
-                match loose.get(k) {
-                    None => out.extend_from_slice(&release.text[at..span.start]),
-                    Some((lines, own)) => {
-                        out.extend_from_slice(&release.text[at..lines.start]);
-                        out.extend_from_slice(own);
-                        out.extend_from_slice(&release.text[lines.end..span.start]);
-                    }
-                }
-                if *k == 0
+                out.extend(gap);
+                if k == 0
                     && let Some(text) = inserted.get(&0)
                 {
                     out.extend_from_slice(text);
                 }
                 out.extend_from_slice(text);
-                if text.last() != Some(&b'\n') && (inserted.contains_key(&(k + 1)) || *k + 1 < pieces.len()) {
+                if text.last() != Some(&b'\n') && (inserted.contains_key(&(k + 1)) || k + 1 < pieces.len()) {
                     out.extend_from_slice(end);
                 }
             }
             Fate::Gone => {
                 // The blank line before goes along.
-                let gap = &release.text[at..span.start];
-                out.extend_from_slice(gap.strip_suffix(end).unwrap_or(gap));
+                out.extend_from_slice(gap.strip_suffix(end).unwrap_or(&gap));
             }
         }
         at = span.end;
@@ -199,23 +190,24 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
         obsolete.truncate(obsolete.len() - end.len());
         out.extend(obsolete);
     }
+    out
+}
 
-    let result = Side::new(&out)?;
+/// Finds in a result what became of the changes.
+fn find_in(result: &Side<'_>, changes: &mut [KeyChange]) {
     let mut places: HashMap<String, Range<usize>> = HashMap::new();
     for (k, entry) in result.entries.iter().enumerate() {
         places.insert(entry.pointer(), entry.translations());
         places.extend(entry.commented().map(|lines| (comments_of(entry), lines)));
         places.extend(result.loose(k).map(|lines| (loose_before(entry), lines)));
         if entry.is_header() {
-            let fields = header::fields(&out, entry).into_iter();
+            let fields = header::fields(result.text, entry).into_iter();
             places.extend(fields.map(|field| (header::pointer(entry, &field), field.span)));
         }
     }
-    for change in &mut changes {
+    for change in changes {
         change.result = places.get(&change.pointer).cloned();
     }
-    drop(result);
-    Some(KeyedMerge { bytes: out, changes, rewritten: false })
 }
 
 fn change(
@@ -246,43 +238,6 @@ fn comments_of(entry: &Entry) -> String {
     entry.pointer() + "\0#"
 }
 
-/// The pointer of the comments that stand before an entry and are of none.
-fn loose_before(entry: &Entry) -> String {
-    entry.pointer() + "\0# "
-}
-
-/// Messages of which both sides changed the id, each to another: the site's entry by what it was and what it is in the
-/// release.
-fn renamed_by_both<'e>([base, site, release]: [&'e Side<'_>; 3]) -> HashMap<usize, [&'e Entry; 2]> {
-    let by_id = |side: &'e Side<'_>| -> HashMap<&[u8], usize> {
-        let new = side.entries.iter().enumerate().filter(|(_, e)| base.find(e).is_none());
-        new.map(|(k, e)| (e.key.1.as_slice(), k)).collect()
-    };
-    let ids = [by_id(site), by_id(release)];
-    // What has the id in another context, or stands behind the entry before, or before the one behind, and is none of the
-    // base's.
-    let in_place_of = |which: usize, k: usize| -> Option<usize> {
-        let side = [site, release][which];
-        let before = k.checked_sub(1).and_then(|k| side.place(&base.entries[k])).map(|at| at + 1);
-        let behind = || base.entries.get(k + 1).and_then(|e| side.place(e)).and_then(|at| at.checked_sub(1));
-        let is_new = |at: &usize| side.entries.get(*at).is_some_and(|e| base.find(e).is_none());
-        let same_id = ids[which].get(base.entries[k].key.1.as_slice()).copied();
-        same_id.or_else(|| before.filter(is_new)).or_else(|| behind().filter(is_new))
-    };
-    let mut out = HashMap::new();
-    for (k, entry) in base.entries.iter().enumerate() {
-        if site.find(entry).is_none()
-            && release.find(entry).is_none()
-            && let (Some(own), Some(new)) = (in_place_of(0, k), in_place_of(1, k))
-            && release.find(&site.entries[own]).is_none()
-            && site.find(&release.entries[new]).is_none()
-        {
-            out.insert(own, [entry, &release.entries[new]]);
-        }
-    }
-    out
-}
-
 /// The three versions, and what tells how to merge an entry.
 struct Sides<'s, 'a> {
     base: &'s Side<'a>,
@@ -293,180 +248,9 @@ struct Sides<'s, 'a> {
     rewritten: Rewritten,
 }
 
-impl<'a> Sides<'_, 'a> {
-    /// Merges one entry that the release has.
-    fn entry(&self, [b, s]: [Option<&Entry>; 2], r: &Entry, changes: &mut Vec<KeyChange>) -> Fate<'a> {
-        let Sides { base, site, release, .. } = *self;
-        let kept = Fate::Text(Cow::Borrowed(&release.text[r.span.clone()]));
-        let Some(s) = s else {
-            let Some(b) = b else { return kept };
-            // The site took the entry out.
-            let same = b.texts() == r.texts();
-            let (outcome, reason) =
-                if same { (Outcome::Kept, None) } else { (Outcome::Open, Some(Reason::SiteDeleted)) };
-            changes.push(change(r, Some(b), None, Some(r), outcome, reason));
-            return if same { Fate::Gone } else { kept };
-        };
-        let commented = comments::merge(b, s, r, &self.rewritten);
-        if let Some(Comments { collided, .. }) = commented {
-            let (outcome, reason) = asked_if(collided, Reason::BothChanged);
-            let [base, site, release] = [b.and_then(Entry::commented), s.commented(), r.commented()];
-            let whole = change(r, b, Some(s), Some(r), outcome, reason);
-            changes.push(KeyChange { pointer: comments_of(r), base, site, release, ..whole });
-        }
-        let comments = commented.as_ref().map_or(&r.comments, |merged| &merged.lines);
-        let worded = match b.filter(|_| r.is_header()) {
-            Some(b) => {
-                let fields = Headers { sides: [base, site, release], entries: [b, s, r] }.merge(changes);
-                fields.map(|fields| (r.is_fuzzy(), [&release.text[r.head.clone()], &fields].concat()))
-            }
-            None if r.is_header() => None,
-            None => self.wording(b, s, r, changes),
-        };
-        if worded.is_none() && commented.is_none() {
-            return kept;
-        }
-        let (fuzzy, strings) =
-            worded.unwrap_or_else(|| (r.is_fuzzy(), release.text[r.head.start..r.span.end].to_vec()));
-        Fate::Text(Cow::Owned(commented_with(&flagged(comments, fuzzy), &strings, release)))
-    }
-
-    /// The strings of an entry, and whether they are marked as unsure; `None` where the site changed nothing there.
-    fn wording(
-        &self,
-        b: Option<&Entry>,
-        s: &Entry,
-        r: &Entry,
-        changes: &mut Vec<KeyChange>,
-    ) -> Option<(bool, Vec<u8>)> {
-        let (site, release) = (self.site, self.release);
-        let spoke = b.map_or(s.is_translated(), |b| b.texts() != s.texts());
-        let marked = b.is_some_and(|b| b.is_fuzzy() != s.is_fuzzy());
-        let counted = b.is_some_and(|b| b.plural != s.plural && r.plural != s.plural);
-        if !spoke && !marked && !counted {
-            return None;
-        }
-        if s.texts() == r.texts() && !marked && !counted {
-            changes.push(change(r, b, Some(s), Some(r), Outcome::Already, None));
-            return None;
-        }
-        // Forms that were written for another rule are for other numbers, and one without a number is for all of them.
-        let recounted = self.counts_anew && spoke && (r.forms.len() > 1 || s.forms.len() > 1);
-        let forms_fit = s.plural.is_some() == r.plural.is_some();
-        let other_plural = counted && b.is_some_and(|b| b.plural != r.plural);
-        let mut collided = recounted || spoke && !forms_fit || other_plural;
-        let text_of = |e: Option<&Entry>, k: usize| {
-            e.and_then(|e| e.forms.get(k)).map_or_else(Vec::new, |(_, text)| text.clone())
-        };
-        let mut strings = match counted && forms_fit {
-            true => release.with_ends(&site.text[s.head.clone()]),
-            false => release.text[r.head.clone()].to_vec(),
-        };
-        for (k, (lines, text)) in r.forms.iter().enumerate() {
-            let (bt, st) = (text_of(b, k), text_of(Some(s), k));
-            let from_site = if st == bt || st == *text || !spoke {
-                false
-            } else {
-                collided |= *text != bt && !text.is_empty() && !(b.is_none() && st.is_empty());
-                !st.is_empty() || text == &bt
-            };
-            match s.forms.get(k).filter(|_| from_site) {
-                Some((own, _)) => {
-                    strings.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release));
-                }
-                None => strings.extend_from_slice(&release.text[lines.clone()]),
-            }
-        }
-        let fuzzy = if collided {
-            true
-        } else if spoke || marked {
-            s.is_fuzzy()
-        } else {
-            r.is_fuzzy()
-        };
-        let reason = if recounted { Reason::PluralRule } else { Reason::BothChanged };
-        let (outcome, reason) = asked_if(collided, reason);
-        let whole = change(r, b, Some(s), Some(r), outcome, reason);
-        changes.push(match counted {
-            // Its id is part of the question.
-            true => {
-                let of = |e: &Entry| e.head.start..e.translations().end;
-                KeyChange { base: b.map(of), site: Some(of(s)), release: Some(of(r)), ..whole }
-            }
-            false => whole,
-        });
-        Some((fuzzy, strings))
-    }
-
-    /// Merges the comments that stand before entries and are of none: where the release has them, and what stands there
-    /// instead.
-    fn loose(&self, changes: &mut Vec<KeyChange>) -> HashMap<usize, (Range<usize>, Vec<u8>)> {
-        let mut out = HashMap::new();
-        for (k, entry) in self.release.entries.iter().enumerate() {
-            let (Some(b), Some(s)) = (self.base.place(entry), self.site.place(entry)) else { continue };
-            let [base, site, release] = [self.base.loose(b), self.site.loose(s), self.release.loose(k)];
-            let said = |side: &Side<'_>, lines: &Option<Range<usize>>| -> Vec<Vec<u8>> {
-                let text = lines.clone().map_or(&b""[..], |lines| &side.text[lines]);
-                text.split(|byte| *byte == b'\n').map(|line| line.trim_ascii().to_vec()).collect()
-            };
-            let [b, s, r] = [said(self.base, &base), said(self.site, &site), said(self.release, &release)];
-            if s == b || s == r {
-                continue;
-            }
-            let (outcome, reason) =
-                asked_if(r != b, if site.is_some() { Reason::BothChanged } else { Reason::SiteDeleted });
-            let place = release.clone().unwrap_or(entry.span.start..entry.span.start);
-            if site.is_some() || r == b {
-                let mut own = self.release.with_ends(site.clone().map_or(&b""[..], |lines| &self.site.text[lines]));
-                if release.is_none() {
-                    own.extend_from_slice(self.release.line_end());
-                }
-                out.insert(k, (place, own));
-            }
-            let whole = change(entry, None, None, None, outcome, reason);
-            changes.push(KeyChange { pointer: loose_before(entry), base, site, release, ..whole });
-        }
-        out
-    }
-}
-
 /// What becomes of a change that is a question where both sides made it.
 fn asked_if(collided: bool, reason: Reason) -> (Outcome, Option<Reason>) {
     if collided { (Outcome::Open, Some(reason)) } else { (Outcome::Kept, None) }
-}
-
-/// An entry of comment lines and strings.
-fn commented_with(comments: &[Vec<u8>], strings: &[u8], release: &Side<'_>) -> Vec<u8> {
-    let mut text: Vec<u8> = comments.iter().flat_map(|line| [line, release.line_end()].concat()).collect();
-    text.extend_from_slice(strings);
-    text
-}
-
-/// The release's entry with the wording that the site gave to the one that it took the place of, marked as unsure.
-fn as_reworded(site: &Side<'_>, before: &Entry, release: &Side<'_>, entry: &Entry) -> Vec<u8> {
-    let notes = comments::merge(None, before, entry, &Rewritten::none());
-    let mut comments = flagged(notes.as_ref().map_or(&entry.comments, |merged| &merged.lines), true);
-    for line in release.with_ends(&site.text[before.head.clone()]).split(|byte| *byte == b'\n') {
-        let line = line.trim_ascii_end();
-        comments.extend((!line.is_empty()).then(|| [b"#| ", line].concat()));
-    }
-    let mut strings = release.text[entry.head.clone()].to_vec();
-    for ((own, _), (lines, _)) in before.forms.iter().zip(&entry.forms) {
-        strings.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release));
-    }
-    commented_with(&comments, &strings, release)
-}
-
-/// A translation of the site's in place of one of the release's: which form it is is for that to say.
-fn as_form(own: &[u8], in_place_of: &[u8], release: &Side<'_>) -> Vec<u8> {
-    let (before, after) = (keyword(own), keyword(in_place_of));
-    let text = release.with_ends(own);
-    if before.trim_ascii() == after.trim_ascii() { text } else { [after, &text[before.len()..]].concat() }
-}
-
-/// What stands before the text of a translation: `msgstr`, or `msgstr[n]`.
-fn keyword(lines: &[u8]) -> &[u8] {
-    &lines[..lines.iter().position(|byte| *byte == b'"').unwrap_or(0)]
 }
 
 #[cfg(test)]
@@ -674,5 +458,74 @@ mod tests {
         assert_eq!(merged(&base, &release, &release).0, release);
         let kept = merged(&base, &site, &base).0;
         assert_eq!(kept.trim_end(), site.trim_end());
+    }
+}
+
+#[cfg(test)]
+mod laws {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// A catalog of every sort of line.
+    fn base() -> Vec<String> {
+        let mut lines = "# Team\n#\n# Year\nmsgid \"\"\nmsgstr \"\"\n\"Project: p\\n\"\n\"Team: t\\n\"\n\"Other: \"\n\"o\\n\"\n\n# loose\n"
+            .to_string();
+        for k in 0..6 {
+            lines += &format!("\n# note {k}\n#. said {k}\n#: file{k}:{k} more{k}:{k}\n#, c-format, flag{k}\n");
+            lines += &format!(
+                "msgid \"id {k}\"\nmsgid_plural \"ids {k}\"\nmsgstr[0] \"one {k}\"\nmsgstr[1] \"\"\n\"more {k}\"\n"
+            );
+            lines += &format!("\nmsgctxt \"context {k}\"\nmsgid \"\"\n\"id {k}\"\nmsgstr \"text {k}\"\n");
+        }
+        lines.lines().map(String::from).collect()
+    }
+
+    /// The catalog with words put before the last letter of some lines; and those words.
+    fn with_words(lines: &[String], at: &[usize], word: &str) -> (String, Vec<String>) {
+        let is_said = |line: &String| line.ends_with(|c: char| c.is_ascii_alphanumeric()) || line.ends_with('"');
+        let said: Vec<usize> = (0..lines.len()).filter(|k| is_said(&lines[*k])).collect();
+        let mut lines = lines.to_vec();
+        let mut words = Vec::new();
+        for (n, at) in at.iter().enumerate() {
+            let line = &mut lines[said[at % said.len()]];
+            let end = line.len() - if line.ends_with("\\n\"") { 3 } else { 1 };
+            // An empty string is there for the lines behind it.
+            if !line.ends_with("\"\"") {
+                let put = format!("{word}{n}x");
+                line.insert_str(end, &put);
+                words.push(put);
+            }
+        }
+        (lines.join("\n") + "\n", words)
+    }
+
+    proptest! {
+        #[test]
+        fn no_word_of_either_side_is_lost(site in proptest::collection::vec(0..500usize, 1..5),
+            release in proptest::collection::vec(0..500usize, 0..5), dropped in 0..12usize) {
+            let lines = base();
+            let (site, own) = with_words(&lines, &site, "own");
+            let (mut release, new) = with_words(&lines, &release, "new");
+            // The release dropped a message, or none.
+            if let Some(entry) = release.split("\n\n").nth(dropped + 3).map(str::to_string) {
+                release = release.replace(&format!("\n{entry}\n"), "");
+            }
+            let merged = merge(lines.join("\n").as_bytes(), site.as_bytes(), release.as_bytes()).unwrap();
+            let open: Vec<&KeyChange> = merged.changes.iter().filter(|c| c.outcome == Outcome::Open).collect();
+            let told = |text: &str, of: fn(&KeyChange) -> &Option<Range<usize>>| -> String {
+                open.iter().filter_map(|c| of(c).clone()).map(|span| text[span].to_string()).collect()
+            };
+            let result = String::from_utf8(merged.bytes.clone()).unwrap();
+            let (asked, theirs) = (told(&site, |c| &c.site), told(&release, |c| &c.release));
+            for word in own.iter().filter(|word| site.contains(*word)) {
+                prop_assert!(result.contains(word) || asked.contains(word), "{word} of the site\n{result}");
+            }
+            // What the site took out takes the release's comments along.
+            let all_there = merged.changes.iter().all(|c| c.site.is_some() || c.base.is_none());
+            for word in new.iter().filter(|word| all_there && release.contains(*word)) {
+                prop_assert!(result.contains(word) || theirs.contains(word), "{word} of the release\n{result}");
+            }
+            prop_assert!(Side::new(&merged.bytes).is_some());
+        }
     }
 }
