@@ -81,6 +81,8 @@ pub(super) struct Side<'a> {
     /// In order; obsolete ones are left in the text between.
     pub(super) entries: Vec<Entry>,
     by_key: HashMap<Key, usize>,
+    /// The line end of the text.
+    pub(super) line_end: &'static [u8],
 }
 
 impl<'a> Side<'a> {
@@ -90,7 +92,8 @@ impl<'a> Side<'a> {
         let messages = catalog.messages.into_iter().filter(|m| !m.obsolete);
         let entries = messages.map(Entry::of).collect::<Option<Vec<_>>>()?;
         let by_key = entries.iter().enumerate().map(|(k, e)| (e.key.clone(), k)).collect();
-        Some(Side { text, entries, by_key })
+        let line_end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
+        Some(Side { text, entries, by_key, line_end })
     }
 
     /// The entry of the same key.
@@ -121,14 +124,9 @@ impl<'a> Side<'a> {
         found
     }
 
-    /// The line end of the text.
-    pub(super) fn line_end(&self) -> &'static [u8] {
-        if self.text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" }
-    }
-
     /// Lines of another text with the line ends of this one.
     pub(super) fn with_ends(&self, lines: &[u8]) -> Vec<u8> {
-        let end = self.line_end();
+        let end = self.line_end;
         crate::text::split_lines(lines).iter().flat_map(|l| [l.content, end].concat()).collect()
     }
 

@@ -126,7 +126,7 @@ impl Headers<'_, '_> {
             // A last line may lack its end.
             if !lines.is_empty() && !out.is_empty() && text[at..span.start].last().is_some_and(|byte| *byte == b'"')
             {
-                out.extend_from_slice(self.sides[2].line_end());
+                out.extend_from_slice(self.sides[2].line_end);
             }
             out.extend(lines);
             at = span.end;

@@ -50,7 +50,7 @@ impl Sides<'_, '_> {
             if site.is_some() || !collided {
                 let mut own = self.release.with_ends(site.clone().map_or(&b""[..], |lines| &self.site.text[lines]));
                 if release.is_none() && !own.is_empty() {
-                    own.extend_from_slice(self.release.line_end());
+                    own.extend_from_slice(self.release.line_end);
                 }
                 let place = release.clone().unwrap_or(next.span.start..next.span.start);
                 out.instead.entry(at).or_insert((place, own));

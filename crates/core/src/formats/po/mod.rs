@@ -13,13 +13,14 @@ mod renamed;
 mod words;
 
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::cell::LazyCell;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use self::comments::Rewritten;
 use self::entry::{Entry, Side};
 use self::loose::{Loose, loose_before};
-use self::renamed::{renamed_by_both, reworded, took_its_place};
+use self::renamed::{NewMessages, renamed_by_both, reworded};
 use self::words::{Fate, as_reworded};
 use super::keyed::{KeyChange, KeyedMerge};
 use crate::merge::{Outcome, Reason, Step};
@@ -52,8 +53,8 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     let renamed = renamed_by_both([&base, &site, &release]);
     let loose = sides.loose(&mut changes);
     let own = sides.of_the_site_alone(&reworded, &renamed, &loose, &mut changes);
-    let is_renamed = |e: &Entry| renamed.values().any(|[old, _]| std::ptr::eq(*old, e));
-    let gone = |e: &&Entry| site.find(e).is_none() && release.find(e).is_none() && !is_renamed(e);
+    let renamed: HashSet<&entry::Key> = renamed.values().map(|[old, _]| &old.key).collect();
+    let gone = |e: &&Entry| site.find(e).is_none() && release.find(e).is_none() && !renamed.contains(&e.key);
     for entry in base.entries.iter().filter(gone) {
         changes.push(change(entry, Some(entry), None, None, Outcome::Already, None));
     }
@@ -82,11 +83,13 @@ impl Sides<'_, '_> {
         changes: &mut Vec<KeyChange>,
     ) -> OfTheSite {
         let Sides { base, site, release, .. } = *self;
-        let end = release.line_end();
+        let end = release.line_end;
         let whole = |e: &Entry| Some(e.span.clone());
+        let new = LazyCell::new(|| NewMessages::of(base, release));
+        let taken: HashSet<usize> = reworded.values().copied().collect();
         let OfTheSite { mut inserted, mut obsolete } = OfTheSite::default();
         for (k, entry) in site.entries.iter().enumerate() {
-            if release.find(entry).is_some() || reworded.values().any(|s| *s == k) {
+            if release.find(entry).is_some() || taken.contains(&k) {
                 continue;
             }
             let b = base.find(entry);
@@ -98,7 +101,7 @@ impl Sides<'_, '_> {
                         continue;
                     }
                     let gone = change(entry, b, Some(entry), None, Outcome::Open, Some(Reason::KeyGone));
-                    let hint = worded.then(|| took_its_place(entry, base, release)).flatten();
+                    let hint = worded.then(|| new.in_place_of(entry)).flatten();
                     changes.push(match (worded, commented) {
                         (_, false) => KeyChange { hint, ..gone },
                         (false, true) => KeyChange { base: old.commented(), site: entry.commented(), ..gone },
@@ -152,7 +155,7 @@ impl Sides<'_, '_> {
 /// The result: the release's text with what its entries came to, and those of the site alone.
 fn written(release: &Side<'_>, pieces: &[Fate<'_>], loose: &Loose, own: OfTheSite) -> Vec<u8> {
     let OfTheSite { inserted, mut obsolete } = own;
-    let end = release.line_end();
+    let end = release.line_end;
     let mut out = Vec::with_capacity(release.text.len() + 1024);
     let mut at = 0;
     for (k, fate) in pieces.iter().enumerate() {

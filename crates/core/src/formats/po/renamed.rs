@@ -5,15 +5,28 @@ use std::collections::HashMap;
 use super::entry::{Entry, Side};
 use crate::catalog::Nearest;
 
-/// Which new message of the release, with a translation of its own, a dropped one most likely became.
-pub(super) fn took_its_place(gone: &Entry, base: &Side<'_>, release: &Side<'_>) -> Option<String> {
-    let mut index = Nearest::default();
-    let new: Vec<&Entry> = release.entries.iter().filter(|r| base.find(r).is_none() && !r.is_header()).collect();
-    new.iter().for_each(|r| index.add(&r.key.1));
-    let (k, _) = index.find(&gone.key.1)?;
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    let said = new[k].forms.first().map(|f| text(&f.1)).unwrap_or_default();
-    Some(format!("the release reworded it: \"{}\" is \"{said}\" there", text(&new[k].key.1)))
+/// The messages that the release put in.
+pub(super) struct NewMessages<'e> {
+    entries: Vec<&'e Entry>,
+    nearest: Nearest,
+}
+
+impl<'e> NewMessages<'e> {
+    pub(super) fn of(base: &Side<'_>, release: &'e Side<'_>) -> Self {
+        let is_new = |entry: &&Entry| base.find(entry).is_none() && !entry.is_header();
+        let entries: Vec<&Entry> = release.entries.iter().filter(is_new).collect();
+        let mut nearest = Nearest::default();
+        entries.iter().for_each(|entry| nearest.add(&entry.key.1));
+        NewMessages { entries, nearest }
+    }
+
+    /// Which of them, with a translation of its own, a dropped one most likely became.
+    pub(super) fn in_place_of(&self, gone: &Entry) -> Option<String> {
+        let new = self.entries[self.nearest.find(&gone.key.1)?.0];
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        let said = new.forms.first().map(|f| text(&f.1)).unwrap_or_default();
+        Some(format!("the release reworded it: \"{}\" is \"{said}\" there", text(&new.key.1)))
+    }
 }
 
 /// Messages whose id the release reworded under a wording of the site's: the site's entry by the release's, which

@@ -123,7 +123,7 @@ impl<'a> Sides<'_, 'a> {
 
 /// An entry of comment lines and strings.
 fn commented_with(comments: &[Vec<u8>], strings: &[u8], release: &Side<'_>) -> Vec<u8> {
-    let mut text: Vec<u8> = comments.iter().flat_map(|line| [line, release.line_end()].concat()).collect();
+    let mut text: Vec<u8> = comments.iter().flat_map(|line| [line, release.line_end].concat()).collect();
     text.extend_from_slice(strings);
     text
 }
