@@ -1,6 +1,9 @@
-//! Catalogs: bringing one up to a template, and reading and compiling it.
+//! Catalogs: merging three versions, bringing one up to a template, and reading and compiling it.
 
 use daxle_core::catalog::{ByteOrder, Catalog, compile, update};
+use daxle_core::formats::merge_file;
+use daxle_core::merge::MergeOptions;
+use daxle_core::theme::Kind;
 
 fn main() {
     divan::main();
@@ -43,4 +46,22 @@ fn update_10000_strangers(bencher: divan::Bencher<'_, '_>) {
 fn read_and_compile_10000(bencher: divan::Bencher<'_, '_>) {
     let text = catalog(10_000, 1, true).text().to_vec();
     bencher.bench(|| compile(&Catalog::parse(&text).unwrap(), ByteOrder::Little).unwrap().len());
+}
+
+#[divan::bench(sample_count = 10)]
+fn merge_10000_with_changes_in_every_seventh(bencher: divan::Bencher<'_, '_>) {
+    let text = |version: usize| String::from_utf8(catalog(10_000, version, true).text().to_vec()).unwrap();
+    let (base, release) = (text(1), text(2));
+    let reworded = |(k, line): (usize, &str)| match k % 28 == 1 && line.starts_with("msgstr \"T") {
+        true => line.replace("T ", "Own "),
+        false => line.to_string(),
+    };
+    let site: Vec<String> = base.lines().enumerate().map(reworded).collect();
+    let site = site.join("\n") + "\n";
+    let versions = [&base, &site, &release].map(|text| text.as_bytes());
+    bencher.bench(|| {
+        let [base, site, release] = versions;
+        let merged = merge_file("de.po", Kind::Catalog, base, site, release, &MergeOptions::default()).unwrap();
+        merged.decisions.len()
+    });
 }
