@@ -23,8 +23,10 @@ use super::run::Inputs;
 use crate::changes::{ChangeId, FileChange, What};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
-use crate::merge::{Dialect, MergeOptions, Outcome, TextMerge, balance, changed_lines, line_edits, merge_text};
-use crate::text::key::is_weak;
+use crate::merge::{
+    Dialect, MergeOptions, Outcome, TextMerge, balance, changed_lines, line_edits, merge_text, tear,
+};
+use crate::text::key::{Blanks, is_weak};
 use crate::text::{Line, Text, joined, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
@@ -250,6 +252,14 @@ impl<'c> Origin<'c> {
             else {
                 continue;
             };
+            let torn = || {
+                let before = joined(window_lines);
+                let after = replace_lines(&before, &mut [(window.clone(), merged.bytes.clone())]);
+                after.is_none_or(|after| self.tears(&before, &after))
+            };
+            if self.dialect.blanks == Blanks::IndentIsMeaning && torn() {
+                continue;
+            }
             let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();
             let Some(changes) = changes else { continue };
             homeless.retain(|edit| !edits.contains(edit));
@@ -282,6 +292,12 @@ impl<'c> Origin<'c> {
         out
     }
 
+    /// Tells whether a text whose blocks hold together by colons and levels does not any more.
+    fn tears(&self, before: &[u8], after: &[u8]) -> bool {
+        let by_level = self.dialect.blanks == Blanks::IndentIsMeaning;
+        by_level && tear(before).is_none() && tear(after).is_some()
+    }
+
     /// Tells whether the other changes of the file are the ones that the survey told, once some went elsewhere: without
     /// these its lines may line up otherwise, and nobody could say what became of which change. Nor does one end of a wrap
     /// go without the other.
@@ -292,7 +308,7 @@ impl<'c> Origin<'c> {
         let Some(without) = replace_lines(&self.site, &mut went) else { return false };
         let [before, whole, rest] =
             [&self.base, &self.site, &without].map(|text| balance(text, self.dialect.markup));
-        if whole == before && rest != before {
+        if whole == before && rest != before || self.tears(&self.site, &without) {
             return false;
         }
         let edits = |site: &[u8]| -> Vec<(Edit, Vec<u8>)> {

@@ -57,6 +57,7 @@ mod widened;
 pub use align::line_edits;
 pub use balance::{Balance, balance};
 pub(crate) use ops::{ALIKE, changed_lines};
+pub(crate) use structure::tear;
 pub use text::merge_text;
 
 use std::fmt;

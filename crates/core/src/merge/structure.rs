@@ -85,7 +85,7 @@ pub(super) fn is_torn([base, site, release]: [&[u8]; 3]) -> bool {
 }
 
 /// The line of a text at which it holds together no more, where a colon opens a block and indentation is meaning.
-pub(super) fn tear(text: &[u8]) -> Option<usize> {
+pub(crate) fn tear(text: &[u8]) -> Option<usize> {
     colons::continued(text).err()
 }
 

@@ -76,6 +76,22 @@ fn one_end_of_a_wrap_does_not_go_without_the_other() {
 }
 
 #[test]
+fn a_line_does_not_leave_the_block_that_the_site_put_around_it() {
+    let import = "from mill.parts import nodes\n";
+    let stop = "\n\ndef stop(wheel, brake):\n    brake.pull(nodes.of(wheel))\n    return wheel.rest()\n";
+    let tools = |import: &str, rest: &str| {
+        format!("import os\n{import}import mill.wheel\n\n\ndef turn(wheel):\n    return wheel.turn()\n{rest}")
+    };
+    let out = carried(
+        &[("tools.py", &tools(&format!("\n{import}"), stop))],
+        &[("tools.py", &tools(&format!("if own:\n\n  {import}"), stop))],
+        &[("tools.py", &tools("\n", "")), ("stops.py", &format!("{import}{stop}"))],
+    );
+    assert_eq!(out.files["stops.py"], format!("{import}{stop}"));
+    assert!(out.account.totals.open > 0, "{:?}", out.outcomes());
+}
+
+#[test]
 fn a_deleted_line_that_may_stand_in_another_file_is_asked_about_there() {
     let (base, site) = (page(BLOCK), page(&BLOCK.replace("    <li>the friends of the mill</li>\n", "")));
     // Two files have it: nobody can tell which is meant.
