@@ -99,6 +99,9 @@ fn may_follow(word: &[u8], before: &[u8]) -> bool {
     }
 }
 
+/// An opening bracket with nothing before it that is called.
+const GROUP: u8 = b'g';
+
 /// What is open behind the lines that were read.
 #[derive(Default)]
 struct Scan {
@@ -133,12 +136,16 @@ impl Scan {
                 (Some(_), _) => {}
                 (None, b'#') => break,
                 (None, b'"' | b'\'') => (self.string, len) = (Some((byte, quotes)), quotes),
-                (None, b'(' | b'[' | b'{') => self.brackets.push(byte),
+                (None, b'(') => {
+                    let is_call = self.last.is_ascii_alphanumeric() || b"_)]".contains(&self.last);
+                    self.brackets.push(if is_call { b'(' } else { GROUP });
+                }
+                (None, b'[' | b'{') => self.brackets.push(byte),
                 (None, b')' | b']' | b'}') => {
                     let pair = (self.brackets.pop()?, byte);
-                    matches!(pair, (b'(', b')') | (b'[', b']') | (b'{', b'}')).then_some(())?;
+                    matches!(pair, (b'(' | GROUP, b')') | (b'[', b']') | (b'{', b'}')).then_some(())?;
                 }
-                (None, b'=') if matches!(self.brackets.last(), Some(b'[' | b'{')) => {
+                (None, b'=') if matches!(self.brackets.last(), Some(b'[' | b'{' | &GROUP)) => {
                     let part_of = |byte: Option<&u8>| byte.is_some_and(|byte| b"=!<>:".contains(byte));
                     let compares = part_of(code.get(at + 1)) || at > 0 && part_of(code.get(at - 1));
                     (compares || code.windows(6).any(|word| word == b"lambda")).then_some(())?;
@@ -173,6 +180,7 @@ mod tests {
             "a\n\nb # c:\n",
             "if a:\n  b\n# c\nelse:\n  d\n\ne\n",
             "a = [\nb == c, lambda d=1: d, (e := f), g(h=1)]\n",
+            "a = (b(c)(d=1) +\n(e[0](\nf=1)))\n",
             "try:\n    a\nexcept B: c\nelse:\n\td\n",
             "@a\n@b(c,\nd)\nasync def e(): f\n",
         ];
@@ -189,6 +197,7 @@ mod tests {
             "a = (]\n",
             "a(\n  if b:\n    c)\n",
             "a = {\n  b = c\n}\n",
+            "a = (\nb = c\n)\n",
             "'''a\n",
             "a = 'b\n",
             "if a:\n  b\nc\nelse:\n  d\n",
