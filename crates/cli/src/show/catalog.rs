@@ -69,7 +69,8 @@ pub(crate) fn synced(synced: &Synced, out: &Path) -> String {
         let _ = writeln!(text, "\n{o}Open{o:#}");
     }
     for open in &synced.collisions {
-        let _ = writeln!(text, "  {}  {}", harmless(&quoted(&open.id)), open.reason.words());
+        let name = if open.id.is_empty() { "the header".into() } else { quoted(&open.id) };
+        let _ = writeln!(text, "  {}  {}", harmless(&name), open.reason.words());
         for (side, lines) in [("site", &open.site), ("release", &open.release)] {
             for line in lines.lines() {
                 let _ = writeln!(text, "      {side:<8}{}", harmless(line));

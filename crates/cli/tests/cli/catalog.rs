@@ -95,6 +95,34 @@ fn languages_are_counted_with_the_sites_own_wording() {
 }
 
 #[test]
+fn what_both_changed_beside_the_wordings_is_asked_about_and_settled() {
+    let text = |who: &str| {
+        format!(
+            "msgid \"\"\nmsgstr \"\"\n\"Last-Translator: {who}\\n\"\n\"Content-Type: text/plain; charset=UTF-8\\n\"\n\n# of {who}\nmsgid \"A\"\nmsgstr \"a\"\n"
+        )
+    };
+    let versions = [("base", "them"), ("site", "us"), ("release", "them now")];
+    for take in ["site", "release"] {
+        let env = Env::new();
+        for (folder, who) in versions {
+            env.write(&format!("{folder}/languages/pl.po"), text(who));
+            env.write(&format!("{folder}/style.css"), "a {}\n");
+        }
+        let sides = versions.map(|(side, _)| format!("--{side} {side}/languages/pl.po")).join(" ");
+        let synced = env.run(&format!("catalog sync {sides} --out synced.po")).ends(1);
+        for told in ["the header", "Last-Translator: us", "# of them now"] {
+            assert!(synced.out.contains(told), "{told}: {}", synced.out);
+        }
+        let carried = env.run("carry --base base --site site --release release --out out").ends(1);
+        assert!(carried.out.contains("open 2"), "{}", carried.out);
+        env.run(&format!("settle out --all --take {take}")).ends(0);
+        let who = if take == "site" { "us" } else { "them now" };
+        assert_eq!(env.read("out/languages/pl.po"), text(who));
+        env.run("verify out").ends(0);
+    }
+}
+
+#[test]
 fn an_answer_in_a_catalog_is_compiled_as_well() {
     let env = Env::new();
     for (folder, text) in [("base", "old"), ("site", "ours"), ("release", "theirs")] {
