@@ -255,9 +255,9 @@ impl<'c> Origin<'c> {
             let torn = || {
                 let before = joined(window_lines);
                 let after = replace_lines(&before, &mut [(window.clone(), merged.bytes.clone())]);
-                after.is_none_or(|after| self.tears(&before, &after))
+                after.is_none_or(|after| tears(&before, &after))
             };
-            if self.dialect.blanks == Blanks::IndentIsMeaning && torn() {
+            if self.is_by_level() && torn() {
                 continue;
             }
             let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();
@@ -292,10 +292,9 @@ impl<'c> Origin<'c> {
         out
     }
 
-    /// Tells whether a text whose blocks hold together by colons and levels does not any more.
-    fn tears(&self, before: &[u8], after: &[u8]) -> bool {
-        let by_level = self.dialect.blanks == Blanks::IndentIsMeaning;
-        by_level && tear(before).is_none() && tear(after).is_some()
+    /// Tells whether indentation holds the blocks of the file together.
+    fn is_by_level(&self) -> bool {
+        self.dialect.blanks == Blanks::IndentIsMeaning
     }
 
     /// Tells whether the other changes of the file are the ones that the survey told, once some went elsewhere: without
@@ -308,7 +307,7 @@ impl<'c> Origin<'c> {
         let Some(without) = replace_lines(&self.site, &mut went) else { return false };
         let [before, whole, rest] =
             [&self.base, &self.site, &without].map(|text| balance(text, self.dialect.markup));
-        if whole == before && rest != before || self.tears(&self.site, &without) {
+        if whole == before && rest != before || self.is_by_level() && tears(&self.site, &without) {
             return false;
         }
         let edits = |site: &[u8]| -> Vec<(Edit, Vec<u8>)> {
@@ -457,6 +456,11 @@ fn is_lost(lost: &[Range<usize>], edit: &Range<usize>) -> bool {
 
 fn body(bytes: &[u8]) -> Option<Vec<u8>> {
     Text::decode(bytes).map(|text| text.body.into_owned())
+}
+
+/// Tells whether a text whose blocks hold together by colons and levels does not any more.
+fn tears(before: &[u8], after: &[u8]) -> bool {
+    tear(before).is_none() && tear(after).is_some()
 }
 
 /// Replaces some lines of a text; the line ends of the text stay.

@@ -119,17 +119,17 @@ pub fn sync_catalog(sides: CatalogSides<'_>) -> Result<Synced, SyncFault> {
                 span.clone().and_then(|s| text.get(s)).map_or(String::new(), shown)
             };
             for change in &merged.changes {
-                let id = change.pointer.split('\0').nth(1).unwrap_or_default().to_string();
+                let (id, of_wording) = po::told_by(&change.pointer);
                 match (change.outcome, change.reason) {
                     (Outcome::Open, Some(reason)) => collisions.push(Collision {
-                        id,
+                        id: id.to_string(),
                         reason,
                         base: part(before, &change.base),
                         site: part(site.text(), &change.site),
                         release: part(release.text(), &change.release),
                     }),
                     (Outcome::Already, _) => {}
-                    _ => kept += usize::from(change.pointer.matches('\0').count() == 1),
+                    _ => kept += usize::from(of_wording),
                 }
             }
             release.charset.encode(&merged.bytes).ok_or(SyncFault::Letters)?

@@ -64,7 +64,7 @@ pub(crate) struct Surroundings<'a> {
 
 impl<'a> Surroundings<'a> {
     pub(crate) fn of([base, site, release]: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
-        let in_markup = || [base, site, release].into_iter().all(|text| text.starts_with(b"<?"));
+        let of_code = || [base, site, release].into_iter().all(|text| text.starts_with(b"<?"));
         let of = |what: What| {
             what.of(base, dialect).1.then_some(())?;
             let [site, release] = [site, release].map(|text| (split_lines(text), what.of(text, dialect)));
@@ -78,7 +78,7 @@ impl<'a> Surroundings<'a> {
             sides.extend(code.or_else(|| of(What::Brackets)));
             sides.extend(dialect.strings.then(|| of(What::Remarks)).flatten());
         }
-        if dialect.markup || in_markup() {
+        if dialect.markup || of_code() {
             sides.extend(of(What::Islands));
         }
         Surroundings { sides }

@@ -37,9 +37,9 @@ enum Class {
     Space,
     /// Part of a word wherever it stands.
     Word,
-    /// May begin a word, or join two parts of one: `#`, `@`, `.`, `-`, `%`.
+    /// May begin a word, join two parts of one, or begin a longer mark: `#`, `@`, `.`, `-`, `%`.
     Sign,
-    /// May begin a delimiter of more than one character.
+    /// A mark that may begin a delimiter of more than one character.
     Longer,
     /// A mark by itself.
     Mark,

@@ -89,10 +89,10 @@ impl<'a> Side<'a> {
     /// Reads a catalog; `None` where it is none, or repeats an entry.
     pub(super) fn new(text: &'a [u8]) -> Option<Self> {
         let catalog = Catalog::of_text(text.to_vec(), Charset::default()).ok()?;
+        let line_end = catalog.line_end();
         let messages = catalog.messages.into_iter().filter(|m| !m.obsolete);
         let entries = messages.map(Entry::of).collect::<Option<Vec<_>>>()?;
         let by_key = entries.iter().enumerate().map(|(k, e)| (e.key.clone(), k)).collect();
-        let line_end: &[u8] = if text.windows(2).any(|w| w == b"\r\n") { b"\r\n" } else { b"\n" };
         Some(Side { text, entries, by_key, line_end })
     }
 

@@ -87,7 +87,7 @@ impl Sides<'_, '_> {
         let whole = |e: &Entry| Some(e.span.clone());
         let new = LazyCell::new(|| NewMessages::of(base, release));
         let taken: HashSet<usize> = reworded.values().copied().collect();
-        let OfTheSite { mut inserted, mut obsolete } = OfTheSite::default();
+        let mut own = OfTheSite::default();
         for (k, entry) in site.entries.iter().enumerate() {
             if release.find(entry).is_some() || taken.contains(&k) {
                 continue;
@@ -108,15 +108,15 @@ impl Sides<'_, '_> {
                         (true, true) => KeyChange { base: whole(old), site: whole(entry), hint, ..gone },
                     });
                     if commented {
-                        obsolete.extend(comments::notes(entry).iter().flat_map(|line| [line, end].concat()));
+                        own.obsolete.extend(comments::notes(entry).iter().flat_map(|line| [line, end].concat()));
                     }
                     for line in site.text[entry.head.start..entry.span.end].split(|b| *b == b'\n') {
                         let line = line.trim_ascii();
                         if !line.is_empty() {
-                            obsolete.extend([b"#~ ", line, end].concat());
+                            own.obsolete.extend([b"#~ ", line, end].concat());
                         }
                     }
-                    obsolete.extend_from_slice(end);
+                    own.obsolete.extend_from_slice(end);
                 }
                 None => {
                     changes.push(match renamed.get(&k) {
@@ -142,13 +142,13 @@ impl Sides<'_, '_> {
                     if !text.ends_with(end) {
                         text.extend_from_slice(end);
                     }
-                    let place = inserted.entry(before.map_or(0, |b| b + 1)).or_default();
+                    let place = own.inserted.entry(before.map_or(0, |b| b + 1)).or_default();
                     place.extend_from_slice(end);
                     place.extend(text);
                 }
             }
         }
-        OfTheSite { inserted, obsolete }
+        own
     }
 }
 
@@ -234,6 +234,13 @@ fn change(
         reason,
         hint: None,
     }
+}
+
+/// The id of the message that a change is about, by its pointer, and whether it is about its wording: not about its
+/// comments, or a field of the header.
+pub(crate) fn told_by(pointer: &str) -> (&str, bool) {
+    let mut parts = pointer.split('\0').skip(1);
+    (parts.next().unwrap_or_default(), parts.next().is_none())
 }
 
 /// The pointer of an entry's comments.
