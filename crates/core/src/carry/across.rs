@@ -52,13 +52,17 @@ pub(crate) struct Follow {
 }
 
 impl Follow {
-    /// Tells whether lines that it would bring stand in a question's text of the release.
-    pub(crate) fn is_asked_in(&self, decisions: &[Decision]) -> bool {
-        let lines: HashSet<&[u8]> = self.brought.iter().map(|line| line.trim_ascii()).collect();
-        decisions.iter().any(|decision| {
+    /// Tells whether its home has all lines that it brings, and none of them in a question's text of the release: they
+    /// would go with the answer. `home` is the text of the file there.
+    pub(crate) fn has_arrived(&self, home: &[u8], decisions: &[Decision]) -> bool {
+        let brought: HashSet<&[u8]> = self.brought.iter().map(|line| line.trim_ascii()).collect();
+        let home = body(home).unwrap_or_default();
+        let there: HashSet<&[u8]> = split_lines(&home).iter().map(Line::trimmed).collect();
+        let asked = decisions.iter().any(|decision| {
             let text = decision.release.bytes().unwrap_or_default();
-            split_lines(&text).iter().any(|line| lines.contains(line.trimmed()))
-        })
+            split_lines(&text).iter().any(|line| brought.contains(line.trimmed()))
+        });
+        !asked && brought.is_subset(&there)
     }
 
     /// What is to be asked when it does not go along.
@@ -129,9 +133,13 @@ pub(crate) fn follow(
     let additions = Additions::collect(inputs, triples, &wanted.collect())?;
     let found: Vec<Found> = origins.par_iter().map(|origin| origin.follow(&additions, options)).collect();
     let meet = |a: &Range<usize>, b: &Range<usize>| a.start < b.end && b.start < a.end;
+    // What both added under one name is asked about as a whole.
+    let both_added = |to: usize| triples[to].base.is_none() && triples[to].site.is_some();
     for Found { follows, doubts, contested } in found {
         for follow in follows {
-            if out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0)) {
+            if both_added(follow.to)
+                || out.follows.iter().any(|f| f.to == follow.to && meet(&f.window.0, &follow.window.0))
+            {
                 out.doubts.extend(follow.doubts);
             } else {
                 out.follows.push(follow);

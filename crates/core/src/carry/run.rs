@@ -1,5 +1,6 @@
 //! The whole theme.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -150,14 +151,17 @@ fn follow_across(
     let worked = loop {
         let instead = instead_of(inputs, triples, &follows, &contested, &doubts)?;
         let worked: BTreeMap<usize, FileResult> = instead.iter().map(work_out).collect::<Result<_, _>>()?;
-        // What would stand in a question of its home's would go with the answer: it is asked where it was.
-        let (asked, rest): (Vec<Follow>, Vec<Follow>) =
-            follows.into_iter().partition(|follow| follow.is_asked_in(&worked[&follow.to].decisions));
-        follows = rest;
-        if asked.is_empty() {
+        // What does not arrive is asked where it was.
+        let mut staying = Vec::new();
+        for follow in std::mem::take(&mut follows) {
+            let home = &worked[&follow.to];
+            let arrived = follow.has_arrived(&text_of(inputs, home)?, &home.decisions);
+            if arrived { &mut follows } else { &mut staying }.push(follow);
+        }
+        if staying.is_empty() {
             break worked;
         }
-        doubts.extend(asked.into_iter().flat_map(Follow::into_doubts).filter(would_pass));
+        doubts.extend(staying.into_iter().flat_map(Follow::into_doubts).filter(would_pass));
     };
     // A file that was written already is written again; one that waited goes the usual way.
     let mut again = Vec::new();
@@ -196,6 +200,16 @@ fn follow_across(
         }
     }
     Ok(())
+}
+
+/// The text of a file that has not been handed over; nothing where it is not in the result.
+fn text_of<'r>(inputs: &Inputs<'_>, file: &'r FileResult) -> Result<Cow<'r, [u8]>, ReadError> {
+    Ok(match &file.content {
+        Some(Content::Merged(bytes, _)) => bytes.into(),
+        Some(Content::Site(k)) => inputs.site.read(*k)?.into(),
+        Some(Content::Release(k)) => inputs.release.read(*k)?.into(),
+        None => Cow::default(),
+    })
 }
 
 /// What files are made of once changes went into others.

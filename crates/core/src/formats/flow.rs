@@ -113,7 +113,18 @@ impl Flow {
         self.merge_at(base, site, release, &BTreeSet::new(), depth + 1)
     }
 
-    fn same(self, a: &[u8], b: &[u8]) -> Option<bool> {
+    /// What three versions of a value come to, their comments left out. `None` as [`Flow::merge`].
+    pub(crate) fn merge_bare(self, [base, site, release]: [&[u8]; 3]) -> Option<Vec<u8>> {
+        let [base, site, release] = [base, site, release].map(without_remarks);
+        match (self.same(&base, &site)?, self.same(&base, &release)?) {
+            (true, _) => Some(release),
+            (_, true) => Some(site),
+            _ => self.merge(&base, &site, &release, &BTreeSet::new()),
+        }
+    }
+
+    /// Tells whether two values are one, however they are written; `None` where one cannot be read.
+    pub(crate) fn same(self, a: &[u8], b: &[u8]) -> Option<bool> {
         let canonical = |text| (self.canonical)(std::str::from_utf8(text).ok()?);
         if a == b { Some(true) } else { Some(canonical(a)? == canonical(b)?) }
     }
@@ -181,6 +192,48 @@ impl Flow {
         let value = text[sign + 1..span.end].trim_ascii();
         (!value.is_empty()).then_some(Part { name, span, value })
     }
+}
+
+/// The comments in a value that is written within brackets, each to the end of its line.
+pub(crate) fn remarks(value: &[u8]) -> Vec<&[u8]> {
+    remarks_at(value).into_iter().map(|at| value[at].trim_ascii()).collect()
+}
+
+fn remarks_at(value: &[u8]) -> Vec<Range<usize>> {
+    let mut out = Vec::new();
+    if !matches!(value.first(), Some(b'[' | b'{')) {
+        return out;
+    }
+    let mut at = 1;
+    while at < value.len() {
+        let rest = &value[at..];
+        at += match rest[0] {
+            quote @ (b'"' | b'\'') if rest.starts_with(&[quote; 3]) => {
+                rest[3..].windows(3).position(|w| w == [quote; 3]).map_or(3, |inside| inside + 6)
+            }
+            b'"' | b'\'' => quoted(rest).map_or(1, |closing| closing + 1),
+            // Within a word it is a letter.
+            b'#' if !value[at - 1].is_ascii_alphanumeric() => {
+                let len = rest.iter().position(|b| matches!(b, b'\n' | b'\r')).unwrap_or(rest.len());
+                out.push(at..at + len);
+                len
+            }
+            _ => 1,
+        };
+    }
+    out
+}
+
+/// A value that is written within brackets, without its comments.
+fn without_remarks(value: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(value.len());
+    let mut from = 0;
+    for remark in remarks_at(value) {
+        out.extend_from_slice(&value[from..remark.start]);
+        from = remark.end;
+    }
+    out.extend_from_slice(&value[from..]);
+    out
 }
 
 /// How far it is to the closing quote.
@@ -282,5 +335,13 @@ mod tests {
             merged(b':', "{u: http://a, v: 1}", "{u: http://b, v: 1}", "{u: http://a, v: 2}").unwrap(),
             "{u: http://b, v: 2}"
         );
+    }
+
+    #[test]
+    fn remarks_are_told_from_what_is_quoted() {
+        let value = b"[ # one\n  '#no', \"\\\"#no\", a#no, #two\r\n  \"\"\"#no\n#no\"\"\" # three\n]";
+        assert_eq!(remarks(value), [&b"# one"[..], b"#two", b"# three"]);
+        assert_eq!(without_remarks(b"[1, # one\n2]"), b"[1, \n2]");
+        assert!(remarks(b"text # of a plain value").is_empty());
     }
 }

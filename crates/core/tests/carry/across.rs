@@ -31,6 +31,21 @@ fn a_block_that_moved_into_a_new_part_takes_the_change_along() {
 }
 
 #[test]
+fn a_change_does_not_go_into_a_file_that_both_added() {
+    let (edited, less) =
+        (BLOCK.replace("the friends", "our friends"), BLOCK.replace("    <li>the friends of the mill</li>\n", ""));
+    for (own, word) in [(edited, "our friends"), (less, "")] {
+        let out = carried(
+            &[("home.html", &page(BLOCK))],
+            &[("home.html", &page(&own)), ("part.html", "<p>a part of the site's own</p>\n")],
+            &[("home.html", &page("")), ("part.html", BLOCK)],
+        );
+        assert_eq!(out.outcomes(), [("home.html", Outcome::Open), ("part.html", Outcome::Open)]);
+        assert!(out.files["home.html"].contains(word));
+    }
+}
+
+#[test]
 fn a_deleted_line_follows_too() {
     let own = BLOCK.replace("    <li>the friends of the mill</li>\n", "");
     let out = carried(

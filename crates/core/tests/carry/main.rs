@@ -11,6 +11,7 @@
 //! * `through`: steps through intermediate releases
 //! * `lines`: YAML, TOML and INI, case by case
 //! * `values`: settings dealt out, whatever the format
+//! * `said`: no word of either side is lost, in settings and in whole themes
 //! * `words`: languages of the site's own, compiled catalogs
 //! * `keyed`: settings by key and catalogs by entry, dealt out and brought together again
 
@@ -21,6 +22,7 @@ mod laws;
 mod lines;
 mod proof;
 mod proved;
+mod said;
 mod separate;
 mod settings;
 mod settle;

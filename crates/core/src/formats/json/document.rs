@@ -303,3 +303,13 @@ pub(super) fn comments(text: &[u8]) -> Vec<&[u8]> {
     }
     out
 }
+
+/// Tells whether every comment that a side wrote, and that is not in the base, is in the result.
+pub(super) fn comments_arrived(base: &[u8], side: &[u8], result: &[u8]) -> bool {
+    let of_side = comments(side);
+    if of_side.is_empty() {
+        return true;
+    }
+    let there: HashSet<&[u8]> = comments(base).into_iter().chain(comments(result)).collect();
+    of_side.iter().all(|comment| there.contains(comment))
+}

@@ -3,9 +3,9 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use super::document::{Doc, Member, Node, Value};
+use super::document::{Doc, Member, Node, Parser, Value, comments_arrived};
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
-use crate::merge::{Outcome, Reason, Step};
+use crate::merge::{Dialect, MergeOptions, Outcome, Reason, Step, merge_text};
 
 pub(super) struct Merger<'a> {
     pub(super) base: Doc<'a>,
@@ -94,19 +94,25 @@ impl<'a> Merger<'a> {
             return Cow::Owned(self.refit(site, release.span.start));
         }
         let release_same = base.is_some_and(|n| self.same((b, n), (r, release)));
+        let remarked = release_same && base.is_some_and(|base| !self.remarks_arrived(base, release, s.raw(site)));
         if let (Some(Value::Array(bi)), Value::Array(si), Value::Array(ri)) =
             (base.map(|n| &n.value), &site.value, &release.value)
-            && !release_same
+            && (!release_same || remarked)
             && self.have_names(bi, si, ri)
         {
             let before = self.changes.len();
             let text = self.members(pointer, bi, si, ri, release);
-            if self.changes.len() > before {
+            if self.changes.len() > before && base.is_some_and(|base| self.remarks_arrived(base, release, &text)) {
                 return Cow::Owned(text);
             }
+            self.changes.truncate(before);
+        }
+        if remarked && let Some(text) = base.and_then(|base| self.by_lines(base, site, release)) {
+            self.note(pointer, nodes, Outcome::Kept, Some(Step::ByKey), None);
+            return Cow::Owned(text);
         }
         let fitted = Cow::Owned(self.refit(site, release.span.start));
-        if release_same {
+        if release_same && !remarked {
             self.note(pointer, nodes, Outcome::Kept, None, None);
             return fitted;
         }
@@ -133,6 +139,22 @@ impl<'a> Merger<'a> {
                 fitted
             }
         }
+    }
+
+    /// Tells whether every comment that the release put into a value is in a text.
+    fn remarks_arrived(&self, base: &Node, release: &Node, text: &[u8]) -> bool {
+        comments_arrived(self.base.raw(base), self.release.raw(release), text)
+    }
+
+    /// The site's value with the comments of the release, where merging by lines gives just that.
+    fn by_lines(&self, base: &Node, site: &Node, release: &Node) -> Option<Vec<u8>> {
+        let [b, s, r] = [self.base.raw(base), self.site.raw(site), self.release.raw(release)];
+        let merged = merge_text(b, s, r, &Dialect::default(), &MergeOptions::default())?;
+        let text = Doc { text: &merged.bytes };
+        let is_right = merged.decisions.is_empty()
+            && text.canonical(&Parser::document(&merged.bytes)?) == self.site.canonical(site)
+            && self.remarks_arrived(base, release, &merged.bytes);
+        is_right.then_some(merged.bytes)
     }
 
     /// Tells whether the items of three arrays have names of their own (an identity key, or being scalars that
@@ -194,7 +216,11 @@ impl<'a> Merger<'a> {
                 }
                 (Some(b), None) => {
                     let nodes = (Some(&base[b].node), None, Some(&release[k].node));
-                    if self.same((self.base, &base[b].node), (self.release, &release[k].node)) {
+                    let [before, now] = [(self.base, &base[b]), (self.release, &release[k])]
+                        .map(|(doc, member)| &doc.text[member.before.start..member.after_comma.end]);
+                    if self.same((self.base, &base[b].node), (self.release, &release[k].node))
+                        && comments_arrived(before, now, b"")
+                    {
                         self.note(&child, nodes, Outcome::Kept, None, None);
                         None
                     } else {

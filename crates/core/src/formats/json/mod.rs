@@ -5,8 +5,6 @@
 //! of objects merge by an identity key, arrays of unique scalars as ordered sets; other arrays that both changed
 //! are one value.
 
-use std::collections::HashSet;
-
 use super::homes::{Plan, names_that_stay, plan};
 use super::keyed::{KeyedMerge, Refit, Rules};
 
@@ -15,7 +13,7 @@ mod merger;
 mod moved;
 
 pub(crate) use document::tree;
-use document::{Doc, Parser, by_pointer, comments, unique_keys};
+use document::{Doc, Parser, by_pointer, comments_arrived, unique_keys};
 use merger::Merger;
 use moved::{forget, keys, lost, pointer_of, rehome};
 
@@ -73,15 +71,9 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
     Some(KeyedMerge { bytes: text, changes: merger.changes, rewritten: false })
 }
 
-/// Tells whether every comment that the site wrote is in the result.
-fn comments_arrived(base: &[u8], site: &[u8], result: &[u8]) -> bool {
-    let (before, there): (HashSet<&[u8]>, HashSet<&[u8]>) =
-        (comments(base).into_iter().collect(), comments(result).into_iter().collect());
-    comments(site).iter().all(|c| before.contains(c) || there.contains(c))
-}
-
 #[cfg(test)]
 mod tests {
+    use super::document::comments;
     use super::*;
     use crate::merge::Outcome;
     use proptest::prelude::*;

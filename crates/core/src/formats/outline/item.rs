@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
+use crate::formats::flow::remarks;
 use crate::formats::homes::{Home, Keys, Known, Path};
 use crate::formats::keyed::Rules;
 
@@ -215,9 +216,22 @@ impl Item {
     /// The comments before, within and behind it.
     pub(super) fn comments<'t>(&self, text: &'t [u8]) -> Vec<&'t [u8]> {
         let mut out = solid(&text[self.lead.clone()]);
-        out.extend(self.body.items().iter().flat_map(|item| item.comments(text)));
-        out.extend(Some(text[self.after.clone()].trim_ascii()).filter(|after| is_comment(after)));
+        out.extend(self.comments_of_value(text));
+        out.extend(self.comment_behind(text));
         out
+    }
+
+    /// The comments within its value.
+    pub(super) fn comments_of_value<'t>(&self, text: &'t [u8]) -> Vec<&'t [u8]> {
+        match self.body {
+            Body::Leaf(_) => remarks(text[self.value.clone()].trim_ascii()),
+            _ => self.body.items().iter().flat_map(|item| item.comments(text)).collect(),
+        }
+    }
+
+    /// The comment on the rest of its line.
+    pub(super) fn comment_behind<'t>(&self, text: &'t [u8]) -> Option<&'t [u8]> {
+        Some(text[self.after.clone()].trim_ascii()).filter(|after| is_comment(after))
     }
 }
 

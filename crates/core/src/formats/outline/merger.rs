@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use super::item::{Body, Item, Outline, by_name, by_names, is_comment, solid};
 use super::line_start;
-use crate::formats::flow::Flow;
+use crate::formats::flow::{Flow, remarks};
 use crate::formats::homes::Path;
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
@@ -111,7 +111,7 @@ impl Merger<'_> {
                     }
                     self.value(&at, b, s, r)?;
                 }
-                (Some(b), None) if b.body.canonical() == r.body.canonical() => {
+                (Some(b), None) if self.untouched(b, r) => {
                     self.note(&at, (Some(b), None, Some(r)), Outcome::Kept, None, None);
                     self.delete(b, r)?;
                 }
@@ -160,6 +160,20 @@ impl Merger<'_> {
     fn comments_of_its_own(&self, base: &Item, site: &Item) -> bool {
         let before: HashSet<&[u8]> = base.comments(self.base).into_iter().collect();
         !self.comments_are_form && site.comments(self.site).iter().any(|comment| !before.contains(comment))
+    }
+
+    /// Tells whether the release put comments into the value of an item.
+    fn remarked(&self, base: &Item, release: &Item) -> bool {
+        let before: HashSet<&[u8]> = base.comments_of_value(self.base).into_iter().collect();
+        release.comments_of_value(self.release).iter().any(|comment| !before.contains(comment))
+    }
+
+    /// Tells whether an item is as it was in the base, comments and all.
+    fn untouched(&self, base: &Item, release: &Item) -> bool {
+        let behind = release.comment_behind(self.release);
+        base.body.canonical() == release.body.canonical()
+            && !self.remarked(base, release)
+            && (behind.is_none() || behind == base.comment_behind(self.base))
     }
 
     /// Where in the release a new item of the site goes: behind what it follows on the site, else before what
@@ -319,7 +333,11 @@ impl Merger<'_> {
         }
         if base == site {
             // Held at what it was, or the release's.
-            return if self.rules.hold && site != release { self.replace(s, r) } else { Ok(()) };
+            return match b {
+                _ if self.rules.hold && site != release => self.replace(s, r),
+                Some(b) => self.remarks(at, b, s, r),
+                None => Ok(()),
+            };
         }
         let items = (b, Some(s), Some(r));
         if site == release {
@@ -327,14 +345,15 @@ impl Merger<'_> {
             return Ok(());
         }
         if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
-            && base != release
+            && (base != release || b.is_some_and(|b| self.remarked(b, r)))
             && have_names(bi, si, ri, self.rules)
         {
             return self.items(at, bi, si, ri, false);
         }
-        if base == release {
+        if base == release && !b.is_some_and(|b| self.remarked(b, r)) {
             self.note(at, items, Outcome::Kept, None, None);
-        } else if let Some(merged) = b.and_then(|b| self.within(at, b, s, r)) {
+        } else if let Some(merged) = b.and_then(|b| self.within(at, b, s, r).or_else(|| self.with_remarks(b, s, r)))
+        {
             self.note(at, items, Outcome::Kept, Some(Step::ByKey), None);
             self.splices.push(merged);
             return Ok(());
@@ -372,6 +391,31 @@ impl Merger<'_> {
         };
         let bytes = flow.merge(&part(self.base, b)?, &part(self.site, s)?, &part(self.release, r)?, &forgotten)?;
         Some(Splice { at: trimmed(self.release, &r.value), bytes })
+    }
+
+    /// Merges the comments in a value within brackets that the site left alone.
+    fn remarks(&mut self, at: &[String], b: &Item, s: &Item, r: &Item) -> Result<(), Beyond> {
+        let [base, site, release] = [(self.base, b), (self.site, s), (self.release, r)]
+            .map(|(text, i)| bracketed(text, i).map(remarks).unwrap_or_default());
+        if self.comments_are_form || base == site || site == release {
+            return Ok(());
+        }
+        let merged = self.with_remarks(b, s, r).ok_or(Beyond)?;
+        self.note(at, (Some(b), Some(s), Some(r)), Outcome::Kept, Some(Step::ByKey), None);
+        self.splices.push(merged);
+        Ok(())
+    }
+
+    /// Merges a value that all three write within brackets, comments and all, by its lines, where that is right by its
+    /// items.
+    fn with_remarks(&self, b: &Item, s: &Item, r: &Item) -> Option<Splice> {
+        let flow = self.flow?;
+        let [base, site, release] =
+            [bracketed(self.base, b)?, bracketed(self.site, s)?, bracketed(self.release, r)?];
+        let right = flow.merge_bare([base, site, release])?;
+        let merged = merge_text(base, site, release, &Dialect::default(), &MergeOptions::default())?;
+        let is_right = merged.decisions.is_empty() && flow.same(&merged.bytes, &right)?;
+        is_right.then(|| Splice { at: trimmed(self.release, &r.value), bytes: merged.bytes })
     }
 
     /// Puts the site's value in place of the release's.
@@ -412,6 +456,12 @@ impl Merger<'_> {
         out.extend_from_slice(&self.release[at..]);
         out
     }
+}
+
+/// A value without items of its own that is written within brackets; `None` for any other.
+fn bracketed<'t>(text: &'t [u8], item: &Item) -> Option<&'t [u8]> {
+    let value = text[item.value.clone()].trim_ascii();
+    (matches!(item.body, Body::Leaf(_)) && matches!(value.first(), Some(b'[' | b'{'))).then_some(value)
 }
 
 /// A range without the blanks that it begins with.

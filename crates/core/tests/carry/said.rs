@@ -1,0 +1,177 @@
+//! No word of either side is lost: wherever in a file of settings it stands, and whatever becomes of the files of a
+//! theme.
+
+use daxle_core::carry::CarryOptions;
+use daxle_core::carry::account::{Blob, Decision};
+use daxle_core::formats::merge_file;
+use daxle_core::merge::{Leave, MergeOptions, TextDecision};
+use daxle_core::theme::Kind;
+use proptest::prelude::*;
+
+use crate::{Files, run};
+
+/// One file of each format, with every sort of line.
+const FILES: [(&str, &str); 5] = [
+    (
+        "s.yaml",
+        "# head\n# of file\n\ntop: one\nname: 'said so' # beside\n\n# about list\nlist:\n  - first\n  # within\n  - second # end\n\nnested:\n  # above\n  alpha: red\n  beta:\n    gamma: blue\n    delta: |\n      many lines\n      of text\n    flow: [left, right]\n    map: {inner: low, outer: high}\n\nitems:\n  - id: north\n    text: cold\n  # item\n  - id: south\n    text: warm\n\n# tail\n",
+    ),
+    (
+        "s.toml",
+        "# head\n# of file\n\ntop = \"one\"\nname = 'said so' # beside\n\n# about list\nlist = [\n  \"first\",\n  # within\n  \"second\", # end\n]\n\n# section\n[nested]\n# above\nalpha = \"red\"\n\n[nested.beta] # behind\ngamma = \"blue\"\ndelta = \"\"\"\nmany lines\nof text\n\"\"\"\nflow = [\"left\", \"right\"]\nmap = {inner = \"low\", outer = \"high\"}\n\n[[items]]\nid = \"north\"\ntext = \"cold\"\n\n# item\n[[items]]\nid = \"south\"\ntext = \"warm\"\n\n# tail\n",
+    ),
+    (
+        "s.ini",
+        "; head\n; of file\n\ntop = one\nname = said so\n\n; section\n[nested]\n; above\nalpha = red\ngamma = blue\n\n# other\n[items]\nnorth = cold\n# item\nsouth = warm\n; tail\n",
+    ),
+    (
+        "s.json",
+        "{\n  \"top\": \"one\",\n  \"name\": \"said so\",\n  \"list\": [\n    \"first\",\n    \"second\"\n  ],\n  \"nested\": {\n    \"alpha\": \"red\",\n    \"beta\": {\n      \"gamma\": \"blue\",\n      \"flow\": [\"left\", \"right\"],\n      \"map\": {\"inner\": \"low\", \"outer\": \"high\"}\n    }\n  },\n  \"items\": [\n    {\n      \"id\": \"north\",\n      \"text\": \"cold\"\n    },\n    {\n      \"id\": \"south\",\n      \"text\": \"warm\"\n    }\n  ]\n}\n",
+    ),
+    (
+        "s.jsonc",
+        "// head\n/* of file */\n{\n  // about top\n  \"top\": \"one\", // beside\n  /* before name */ \"name\": \"said so\",\n  \"list\": [\n    // within\n    \"first\", // end\n    \"second\"\n    // last\n  ],\n\n  // about nested\n  \"nested\": {\n    \"alpha\": /* odd */ \"red\",\n    \"beta\": {\n      \"gamma\": \"blue\",\n      \"flow\": [\"left\", /* mid */ \"right\"],\n      \"map\": {\"inner\": \"low\", \"outer\": \"high\"}\n    }\n    // bottom\n  }\n}\n// tail\n",
+    ),
+];
+
+/// The text with letters put into some of its words; and those letters.
+fn with_words(text: &str, at: &[usize], word: &str) -> (String, Vec<String>) {
+    let is_word = |k: usize| text.as_bytes().get(k).is_some_and(u8::is_ascii_alphabetic);
+    let inside: Vec<usize> = (1..text.len()).filter(|k| is_word(*k) && !is_word(*k + 1)).collect();
+    let mut places: Vec<usize> = at.iter().map(|at| inside[at % inside.len()]).collect();
+    places.sort_unstable();
+    places.dedup();
+    let words: Vec<String> = (0..places.len()).map(|n| format!("{word}{}x", char::from(b'a' + n as u8))).collect();
+    let mut result = text.to_string();
+    for (place, word) in places.iter().zip(&words).rev() {
+        result.insert_str(*place, word);
+    }
+    (result, words)
+}
+
+/// The paragraph `at` taken out, or none.
+fn without(text: &str, at: usize) -> String {
+    let paragraphs: Vec<&str> = text.split("\n\n").collect();
+    let kept: Vec<&str> = paragraphs.iter().enumerate().filter(|(k, _)| *k != at).map(|(_, p)| *p).collect();
+    kept.join("\n\n")
+}
+
+proptest! {
+    #[test]
+    fn no_word_of_settings_is_lost(file in 0..FILES.len(), site in proptest::collection::vec(0..500usize, 1..5),
+        release in proptest::collection::vec(0..500usize, 0..5), dropped in 0..24usize, wide in any::<bool>()) {
+        let (path, base) = FILES[file];
+        let (site, own) = with_words(base, &site, "own");
+        let (release, new) = with_words(base, &release, "new");
+        let release = if path.ends_with(".jsonc") || path.ends_with(".json") { release } else { without(&release, dropped) };
+        let release = if wide { release.replace("\n  ", "\n    ") } else { release };
+        let merged = merge_file(path, Kind::Settings, base.as_bytes(), site.as_bytes(), release.as_bytes(), &MergeOptions::default()).expect("text");
+        let result = String::from_utf8_lossy(&merged.bytes).into_owned();
+        let asked = |of: fn(&TextDecision) -> &Vec<u8>| -> String {
+            merged.decisions.iter().map(|d| String::from_utf8_lossy(of(d)).into_owned()).collect()
+        };
+        let (mine, theirs) = (asked(|d| &d.site_text), asked(|d| &d.release_text));
+        for word in &own {
+            prop_assert!(result.contains(word) || mine.contains(word), "{word} of the site\n{site}---\n{release}---\n{result}");
+        }
+        for word in new.iter().filter(|word| release.contains(*word)) {
+            prop_assert!(result.contains(word) || theirs.contains(word), "{word} of the release\n{site}---\n{release}---\n{result}");
+        }
+    }
+}
+
+/// A theme with files of every kind; files of a kind have much in common.
+fn a_theme() -> Files {
+    let mut files: Files = vec![("short.txt".into(), "one\n".into())];
+    for n in 0..3 {
+        let section = |k: usize| {
+            format!(
+                "<section class=\"part{n} piece{k}\">\n  <h2>Title {n} of {k}</h2>\n  <p>Words on thing {n} and {k}</p>\n</section>\n\n"
+            )
+        };
+        let rule = |k: usize| format!(".box{n}-{k} {{\n  color: red{k};\n  margin: {k}px;\n}}\n\n");
+        let act = |k: usize| {
+            format!("function act{n}of{k}(one) {{\n  const value = one + {k};\n  return done{n}(value);\n}}\n\n")
+        };
+        files.extend([
+            (format!("pages/page{n}.html"), (0..5).map(section).collect()),
+            (format!("css/style{n}.css"), (0..5).map(rule).collect()),
+            (format!("js/script{n}.js"), (0..5).map(act).collect()),
+            (format!("doc/notes{n}.txt"), format!("Note number {n}\nSome words here\nMore words there\n")),
+        ]);
+    }
+    for (path, text) in FILES {
+        files.push((format!("set/{path}"), text.to_string()));
+    }
+    files
+}
+
+/// What a side does to a file, and where.
+type Deed = (usize, usize);
+
+/// The theme as a side has it after its deeds, one list for each file; and the words that it put in and has.
+fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<String>) {
+    let mut files = Files::new();
+    let mut words = Vec::new();
+    for (n, ((path, text), deeds)) in base.iter().zip(deeds).enumerate() {
+        let (mut path, mut text) = (path.clone(), text.clone());
+        let mut gone = false;
+        let named = |part: &str| path.replace(|c: char| c.is_ascii_digit(), part);
+        let (renamed, part, copy) = (named("New"), named("Part"), named("Copy"));
+        for &(deed, at) in deeds {
+            match deed {
+                0 => gone = true,
+                1 => path = path.replace("pages/", "views/").replace("css/", "styles/"),
+                2 => path.clone_from(&renamed),
+                3 => path = path.to_uppercase(),
+                4 => text = text.replace("\r", "").replace('\n', "\r\n"),
+                5 => text = text.replace("\n  ", "\n\t"),
+                6 => text = text.trim_end().to_string(),
+                7 => files.push((copy.clone(), text.clone())),
+                8 => {
+                    if let Some(half) = text[..text.len() / 2].rfind("\n\n") {
+                        files.push((part.clone(), text.split_off(half + 2)));
+                    }
+                }
+                _ => {
+                    let (said, put) = with_words(&text, &[at], &format!("{word}{}", char::from(b'a' + n as u8)));
+                    text = said;
+                    words.extend(put);
+                }
+            }
+        }
+        if !gone {
+            files.push((path, text));
+        }
+    }
+    // The first of one name stands.
+    let mut names = std::collections::HashSet::new();
+    files.retain(|(path, _)| names.insert(path.clone()));
+    words.retain(|word| files.iter().any(|(_, text)| text.contains(word)));
+    (files, words)
+}
+
+fn deeds() -> impl Strategy<Value = Vec<Vec<Deed>>> {
+    let deed = (0..20usize, 0..500usize);
+    let files = a_theme().len();
+    proptest::collection::vec(proptest::collection::vec(deed, 0..3), files..files + 1)
+}
+
+proptest! {
+    #[test]
+    fn no_word_of_a_theme_is_lost(mine in deeds(), theirs in deeds(), leave in 0..3usize) {
+        let base = a_theme();
+        let (site, own) = after_deeds(&base, &mine, "own");
+        let (release, new) = after_deeds(&base, &theirs, "new");
+        let leave = [Leave::Markers, Leave::Site, Leave::Release][leave];
+        let out = run(&base, &site, &release, CarryOptions { leave, ..CarryOptions::default() });
+        let results: String = out.files.values().chain(out.aside.values()).cloned().collect();
+        for (words, side) in [(own, (|d| &d.site) as fn(&Decision) -> &Blob), (new, |d| &d.release)] {
+            let asked: Vec<Vec<u8>> = out.account.decisions.iter().filter_map(|d| side(d).bytes()).map(|b| b.to_vec()).collect();
+            let asked = String::from_utf8_lossy(&asked.concat()).into_owned();
+            for word in words {
+                prop_assert!(results.contains(&word) || asked.contains(&word), "{word}");
+            }
+        }
+    }
+}
