@@ -4,6 +4,8 @@
 use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
+use super::lists::{collide, renamed_by_both};
+
 /// How a format writes within brackets.
 #[derive(Clone, Copy)]
 pub(crate) struct Flow {
@@ -69,7 +71,15 @@ impl Flow {
             let there: HashSet<&String> = b.list.iter().map(|p| &p.name).collect();
             a.list.iter().map(|p| p.name.clone()).filter(|n| there.contains(n)).collect()
         };
-        if !table && order(&b, &s) != order(&s, &b) {
+        let versions = [&b, &s, &r];
+        let [bn, sn, rn] = versions.map(|parts| parts.list.iter().map(|p| p.name.as_str()).collect::<Vec<_>>());
+        let value = |of: usize, k: usize| vec![String::from_utf8_lossy(versions[of].list[k].value).into_owned()];
+        let asked = if table {
+            renamed_by_both([&bn, &sn, &rn], value)
+        } else {
+            order(&b, &s) != order(&s, &b) || collide(&bn, &sn, &rn)
+        };
+        if asked {
             return None;
         }
         // The text of each part of the release; nothing for one that goes.

@@ -9,6 +9,7 @@ mod homes;
 mod ini;
 mod json;
 mod keyed;
+mod lists;
 mod outline;
 mod po;
 mod sync;

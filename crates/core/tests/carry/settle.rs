@@ -354,6 +354,35 @@ fn a_value_that_went_and_came_back_is_found_again() {
 }
 
 #[test]
+fn what_both_call_otherwise_is_one_question_and_either_answer_is_proved() {
+    for (path, base) in [
+        ("list.yaml", "l:\n  - one\n  - the_second\n  - three\n"),
+        ("flow.yaml", "l: [one, the_second, three]\n"),
+        ("list.json", "{\"l\": [\n  \"one\",\n  \"the_second\",\n  \"three\"\n]}\n"),
+        ("list.toml", "l = [\n  \"one\",\n  \"the_second\",\n  \"three\"\n]\n"),
+        ("named.json", "{\"l\": [{\"id\": \"a\", \"v\": 1}, {\"id\": \"the_second\", \"v\": 2}]}\n"),
+        ("named.yaml", "- id: a\n  v: 1\n- id: the_second\n  v: 2\n"),
+        ("named.toml", "[[i]]\nid = \"a\"\nv = 1\n\n[[i]]\nid = \"the_second\"\nv = 2\n"),
+        ("keys.yaml", "l:\n  one: 1\n  the_second: 2\n  three: 3\n"),
+        ("keys.json", "{\n  \"one\": 1,\n  \"the_second\": 2,\n  \"three\": 3\n}\n"),
+        ("keys.toml", "[l]\none = 1\nthe_second = 2\nthree = 3\n"),
+        ("flow.toml", "l = { one = 1, the_second = 2 }\n"),
+        ("section.ini", "[a]\none = 1\n\n[the_second]\nv = 2\n"),
+    ] {
+        let (site, release) = (base.replace("second", "secown"), base.replace("second", "secnew"));
+        for (take, wanted) in [(Take::Site, &site), (Take::Release, &release)] {
+            let mut desk = one(path, [base, &site, &release]);
+            let ids = desk.ids();
+            assert_eq!(ids.len(), 1, "{path}");
+            desk.proved();
+            desk.settle(&ids[0], &Answer::take(take)).unwrap();
+            assert_eq!(desk.text(path), *wanted);
+            desk.proved();
+        }
+    }
+}
+
+#[test]
 fn the_stamp_follows_the_last_answer() {
     let text =
         |stamp: &str, n: u8| format!("/* theme {stamp} */\na {{\n  top: {n}px;\n}}\n\nb {{\n  left: {n}px;\n}}\n");

@@ -47,7 +47,7 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
-            if (x == s || x == r) && asked.allow(path, r.is_none()) {
+            if (x == s || x == r) && (asked.allow(path, r.is_none()) || (b.is_none() && asked.names(path))) {
                 continue;
             }
             // A renamed key holds the value that the site set under the old one.
@@ -78,19 +78,37 @@ struct AskedKeys {
     keys: HashSet<String>,
     /// Those of them that are groups in one of the versions.
     groups: HashSet<String>,
+    /// What a side calls something that the base calls otherwise.
+    new: HashSet<String>,
 }
 
 impl AskedKeys {
     fn of(account: &Account, path: &str) -> Self {
-        let decisions = account.decisions.iter().filter(|d| d.path == path);
-        let texts = decisions.flat_map(|d| [&d.base, &d.site, &d.release]).filter_map(Blob::bytes);
-        let read = |text: Vec<u8>| {
-            keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", &text[..], b"}"].concat()))
+        let read = |text: &Blob| {
+            let text = text.bytes().unwrap_or_default();
+            let part = text.trim_ascii_end();
+            let part = part.strip_suffix(b",").unwrap_or(part);
+            let values = keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
+            (values.unwrap_or_default(), header_of(part))
         };
-        let keys: HashSet<String> = texts.filter_map(read).flat_map(BTreeMap::into_keys).collect();
+        let (mut keys, mut new) = (HashSet::new(), HashSet::new());
+        for decision in account.decisions.iter().filter(|d| d.path == path) {
+            let versions = [&decision.base, &decision.site, &decision.release].map(read);
+            let [before, own, theirs] = versions.each_ref().map(|(values, header)| -> HashSet<String> {
+                let keys = values.keys().flat_map(|key| key.split('\0'));
+                keys.chain(values.values().map(String::as_str)).chain(header.as_deref()).map(String::from).collect()
+            });
+            new.extend(own.into_iter().chain(theirs).filter(|name| !before.contains(name)));
+            keys.extend(versions.into_iter().flat_map(|(values, _)| values.into_keys()));
+        }
         let above = |key: &String| key.match_indices('\0').skip(1).map(|(at, _)| key[..at].to_string()).collect();
         let groups = keys.iter().flat_map(|key| -> Vec<String> { above(key) }).collect();
-        AskedKeys { keys, groups }
+        AskedKeys { keys, groups, new }
+    }
+
+    /// Tells whether what is, or was, asked is a name that leads to a value.
+    fn names(&self, path: &str) -> bool {
+        path.split('\0').any(|name| self.new.contains(name))
     }
 
     /// Tells whether a value may be either side's: it is in a group that is a question as a whole, or is a group on one
@@ -103,6 +121,12 @@ impl AskedKeys {
                 self.keys.contains(key) && (gone || key.matches('\0').count() > 1 || self.groups.contains(key))
             })
     }
+}
+
+/// The name in the header of a section, where a text is just that.
+fn header_of(text: &[u8]) -> Option<String> {
+    let name = text.trim_ascii().strip_prefix(b"[")?.strip_suffix(b"]")?;
+    Some(String::from_utf8_lossy(name).into_owned())
 }
 
 /// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody

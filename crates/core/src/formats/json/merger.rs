@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::document::{Doc, Member, Node, Parser, Value, comments_arrived};
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
+use crate::formats::lists::{Replaced, renamed_by_both, replaced};
 use crate::merge::{Dialect, MergeOptions, Outcome, Reason, Step, merge_text};
 
 pub(super) struct Merger<'a> {
@@ -18,6 +19,8 @@ pub(super) struct Merger<'a> {
     /// By pointer of a dropped key: what may have taken its place.
     pub(super) hints: HashMap<String, String>,
     pub(super) changes: Vec<KeyChange>,
+    /// Both sides gave a key another name: lines and words decide.
+    pub(super) beyond: bool,
 }
 
 fn by_name(names: &[String]) -> HashMap<&str, usize> {
@@ -176,7 +179,9 @@ impl<'a> Merger<'a> {
             let of: HashSet<&String> = of.iter().collect();
             from.iter().filter(|n| of.contains(n)).cloned().collect()
         };
-        names.iter().all(distinct) && common(&names[0], &names[1]) == common(&names[1], &names[0])
+        names.iter().all(distinct)
+            && common(&names[0], &names[1]) == common(&names[1], &names[0])
+            && replaced(&names[0], &names[1], &names[2]).is_some()
     }
 
     /// An item's name: its identity, or its value.
@@ -202,7 +207,28 @@ impl<'a> Merger<'a> {
         let names = |doc: Doc<'a>, list: &[Member]| -> Vec<String> {
             list.iter().map(|m| if object { m.key.clone() } else { self.item_name(doc, m) }).collect()
         };
-        let (bn, sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
+        let (mut bn, mut sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
+        let versions = [(self.base, base), (self.site, site), (self.release, release)];
+        let parts = |of: usize, k: usize| {
+            let (doc, node) = (versions[of].0, &versions[of].1[k].node);
+            match &node.value {
+                Value::Object(members) => {
+                    members.iter().map(|m| format!("{:?}:{}", m.key, doc.canonical(&m.node))).collect()
+                }
+                _ => vec![doc.canonical(node)],
+            }
+        };
+        self.beyond |= object && renamed_by_both([&bn, &sn, &rn], parts);
+        // An item that both sides changed has one name in all three.
+        let changed = if object { None } else { replaced(&bn, &sn, &rn) };
+        for Replaced { base, site, release } in changed.into_iter().flatten() {
+            if let Some(release) = release {
+                bn[base].clone_from(&rn[release]);
+                site.into_iter().for_each(|site| sn[site].clone_from(&rn[release]));
+            } else if let Some(site) = site {
+                bn[base].clone_from(&sn[site]);
+            }
+        }
         let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
         let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
         let mut kept: Vec<(usize, Vec<u8>)> = Vec::new();

@@ -78,6 +78,17 @@ impl Body {
         }
     }
 
+    /// What it holds, part by part, in a form that compares, without what names an item of a list.
+    pub(super) fn parts(&self, rules: &Rules) -> Vec<String> {
+        match self {
+            Body::Map(items) => {
+                let rest = items.iter().filter(|item| rules.identity().all(|key| key != item.name));
+                rest.map(|item| format!("{:?}:{}", item.name, item.body.canonical())).collect()
+            }
+            _ => vec![self.canonical()],
+        }
+    }
+
     /// Tells whether another body lacks a key of this one.
     pub(super) fn lost_in(&self, other: &Body) -> bool {
         let (Body::Map(before), Body::Map(after)) = (self, other) else { return false };

@@ -1,5 +1,6 @@
 //! Working the site's changes into the release's lines, item by item.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::ops::Range;
 
@@ -8,6 +9,7 @@ use super::line_start;
 use crate::formats::flow::{Flow, remarks};
 use crate::formats::homes::Path;
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
+use crate::formats::lists::{Replaced, renamed_by_both, replaced};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
 
 /// A change of the release's text: these bytes in place of those.
@@ -32,6 +34,8 @@ pub(super) struct Merger<'a> {
     pub(super) hints: BTreeMap<Path, String>,
     /// Names that lists in the base forget, as their keys stay.
     pub(super) stay: BTreeMap<Path, BTreeSet<String>>,
+    /// The release changed comments before what the site took out: they stay.
+    pub(super) comments_left: bool,
     pub(super) splices: Vec<Splice>,
     pub(super) changes: Vec<(Vec<String>, KeyChange)>,
 }
@@ -45,7 +49,8 @@ impl Merger<'_> {
             match (&b.body, &s.body, &r.body) {
                 (Body::Map(bi), Body::Map(si), Body::Map(ri)) => self.items(&[], bi, si, ri, true)?,
                 (Body::List(bi), Body::List(si), Body::List(ri)) if have_names(bi, si, ri, self.rules) => {
-                    self.items(&[], bi, si, ri, true)?;
+                    let [bi, si, ri] = told_apart([bi, si, ri]).ok_or(Beyond)?;
+                    self.items(&[], &bi, &si, &ri, true)?;
                 }
                 _ => return Err(Beyond),
             }
@@ -100,6 +105,11 @@ impl Merger<'_> {
         root: bool,
     ) -> Result<(), Beyond> {
         let (bases, sites, releases) = (by_name(base), by_name(site), by_name(release));
+        let names = [base, site, release].map(|list| list.iter().map(|i| i.name.as_str()).collect::<Vec<_>>());
+        let versions = [base, site, release];
+        if renamed_by_both(names.each_ref().map(Vec::as_slice), |of, k| versions[of][k].body.parts(self.rules)) {
+            return Err(Beyond);
+        }
         let child = |name: &str| -> Vec<String> { pointer.iter().cloned().chain([name.to_string()]).collect() };
         for r in release {
             let at = child(&r.name);
@@ -222,6 +232,10 @@ impl Merger<'_> {
         if !to.iter().chain(from).all(|b| matches!(b, b' ' | b'\t')) {
             return Err(Beyond);
         }
+        // They may be the comments of this one, which the site named otherwise.
+        if self.comments_left && !solid(&self.site[new.lead.clone()]).is_empty() {
+            return Err(Beyond);
+        }
         let raw = &self.site[new.lead.start..new.end];
         let mut bytes = to.clone();
         let width = raw.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
@@ -249,7 +263,9 @@ impl Merger<'_> {
         if release.inline {
             return Err(Beyond);
         }
-        let own_comment = solid(&self.base[base.lead.clone()]) == solid(&self.release[release.lead.clone()]);
+        let lead = solid(&self.base[base.lead.clone()]);
+        let own_comment = lead == solid(&self.release[release.lead.clone()]);
+        self.comments_left |= !own_comment && !lead.is_empty();
         let start = if own_comment { release.lead.start } else { line_start(self.release, release.start) };
         self.splices.push(Splice { at: start..release.end, bytes: Vec::new() });
         Ok(())
@@ -347,8 +363,9 @@ impl Merger<'_> {
         if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
             && (base != release || b.is_some_and(|b| self.remarked(b, r)))
             && have_names(bi, si, ri, self.rules)
+            && let Some([bi, si, ri]) = told_apart([bi, si, ri])
         {
-            return self.items(at, bi, si, ri, false);
+            return self.items(at, &bi, &si, &ri, false);
         }
         if base == release && !b.is_some_and(|b| self.remarked(b, r)) {
             self.note(at, items, Outcome::Kept, None, None);
@@ -486,6 +503,22 @@ fn have_names(base: &[Item], site: &[Item], release: &[Item], rules: &Rules) -> 
     (leaves || identified)
         && [base, site, release].into_iter().all(distinct)
         && common(base, site) == common(site, base)
+}
+
+/// The items of three lists, with one name for an item that both sides changed: the site's where it has one. `None`
+/// where it cannot be told which became which.
+fn told_apart(lists: [&[Item]; 3]) -> Option<[Cow<'_, [Item]>; 3]> {
+    let [base, site, release] = lists.map(|list| list.iter().map(|item| item.name.as_str()).collect::<Vec<_>>());
+    let mut out = lists.map(Cow::Borrowed);
+    for Replaced { base: b, site: s, release: r } in replaced(&base, &site, &release)? {
+        let name = s.map(|s| site[s]).or(r.map(|r| release[r]))?;
+        for (list, at) in out.iter_mut().zip([Some(b), s, r]) {
+            if let Some(at) = at {
+                list.to_mut()[at].name = name.to_string();
+            }
+        }
+    }
+    Some(out)
 }
 
 fn indent_at(text: &[u8], at: usize) -> &[u8] {

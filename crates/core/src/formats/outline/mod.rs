@@ -77,6 +77,7 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         homes: plan.homes.into_iter().map(|h| h.to).collect(),
         hints: plan.hints,
         stay,
+        comments_left: false,
         splices: Vec::new(),
         changes: Vec::new(),
     };
