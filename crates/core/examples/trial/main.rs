@@ -172,8 +172,8 @@ fn try_pair(pair: &Pair, wanted: &Wanted) -> Vec<Tried> {
     let Pair { path, old, new, .. } = pair;
     let language = Language::of(path, old);
     let kind = language.kind;
-    let keyed = path.ends_with(".json") && kind == Kind::Settings || kind == Kind::Catalog;
-    if !keyed && !matches!(kind, Kind::Template | Kind::Style | Kind::Script | Kind::Code) {
+    let tried = [Kind::Template, Kind::Style, Kind::Script, Kind::Code, Kind::Settings, Kind::Catalog];
+    if !tried.contains(&kind) {
         return Vec::new();
     }
     let mut out = Vec::new();
@@ -187,7 +187,8 @@ fn try_pair(pair: &Pair, wanted: &Wanted) -> Vec<Tried> {
             if case.site == case.base || case.release == case.base {
                 continue;
             }
-            if kind == Kind::Settings && (name != "lines" || case.inputs().iter().any(|t| json(t).is_none())) {
+            let is_json = path.ends_with(".json");
+            if kind == Kind::Settings && is_json && case.inputs().iter().any(|t| json(t).is_none()) {
                 continue;
             }
             let [b, s, r] = case.inputs().map(str::as_bytes);

@@ -4,7 +4,7 @@
 use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
-use super::lists::{collide, renamed_by_both};
+use super::lists::Names;
 
 /// How a format writes within brackets.
 #[derive(Clone, Copy)]
@@ -72,16 +72,14 @@ impl Flow {
             a.list.iter().map(|p| p.name.clone()).filter(|n| there.contains(n)).collect()
         };
         let versions = [&b, &s, &r];
-        let [bn, sn, rn] = versions.map(|parts| parts.list.iter().map(|p| p.name.as_str()).collect::<Vec<_>>());
-        let value = |of: usize, k: usize| vec![String::from_utf8_lossy(versions[of].list[k].value).into_owned()];
-        let asked = if table {
-            renamed_by_both([&bn, &sn, &rn], value)
-        } else {
-            order(&b, &s) != order(&s, &b) || collide(&bn, &sn, &rn)
-        };
+        let names = Names::new(versions.map(|parts| parts.list.iter().map(|p| p.name.as_str()).collect()));
+        let parts = |of: usize, k: usize| vec![String::from_utf8_lossy(versions[of].list[k].value).into_owned()];
+        let asked =
+            if table { names.renamed_by_both(parts) } else { order(&b, &s) != order(&s, &b) || names.collide() };
         if asked {
             return None;
         }
+        let in_place = names.in_place();
         // The text of each part of the release; nothing for one that goes.
         let mut texts: Vec<Option<Vec<u8>>> = Vec::new();
         for part in &r.list {
@@ -100,7 +98,10 @@ impl Flow {
         // What only the site has follows what it follows there.
         let mut own: Vec<(Option<usize>, Vec<u8>)> = Vec::new();
         let mut anchor = None;
-        for part in &s.list {
+        for (at, part) in s.list.iter().enumerate() {
+            if let Some(k) = in_place.get(&at) {
+                anchor = Some(*k);
+            }
             match (r.position(&part.name), b.find(&part.name)) {
                 (Some(k), _) => anchor = Some(k),
                 (None, None) => own.push((anchor, site[part.span.clone()].to_vec())),

@@ -104,6 +104,8 @@ pub(crate) struct KeyedMerge {
     pub(crate) changes: Vec<KeyChange>,
     /// A tool rewrote the site's file and lost its comments, so that its lines say little.
     pub(crate) rewritten: bool,
+    /// A key that the site seems to have renamed is told as one that it took out.
+    pub(crate) renamed: bool,
 }
 
 /// Where the lines of a text begin.

@@ -1,6 +1,13 @@
-//! Items that both sides changed, where it is not their names that tell: the names are what changed.
+//! Items of three versions whose names do not tell which is which: the names are what changed.
 
 use std::collections::HashMap;
+use std::ops::Range;
+
+/// The names of the items that base, site and release have, each once in a version.
+pub(crate) struct Names<'n> {
+    lists: [Vec<&'n str>; 3],
+    places: [HashMap<&'n str, usize>; 3],
+}
 
 /// An item of the base that neither side has any more, and what each side has in its place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -10,41 +17,65 @@ pub(crate) struct Replaced {
     pub(crate) release: Option<usize>,
 }
 
-/// Finds the items that both sides took out or changed where at least one has another in their place. By their names
-/// alone they would be so many items that went and came, and both sides' would stand beside each other.
-///
-/// The lists hold the items' names, each once. `None` where it cannot be told which item has taken which one's place.
-pub(crate) fn replaced<N: AsRef<str>>(base: &[N], site: &[N], release: &[N]) -> Option<Vec<Replaced>> {
-    let [in_base, in_site, in_release] = [base, site, release].map(places);
-    let lacks = |places: &HashMap<&str, usize>, name: &N| !places.contains_key(name.as_ref());
-    let gone: Vec<usize> =
-        (0..base.len()).filter(|k| lacks(&in_site, &base[*k]) && lacks(&in_release, &base[*k])).collect();
-    if gone.is_empty() {
-        return Some(Vec::new());
+const BASE: usize = 0;
+const SITE: usize = 1;
+const RELEASE: usize = 2;
+
+impl<'n> Names<'n> {
+    /// The names in the order of each version: base, site, release.
+    pub(crate) fn new(lists: [Vec<&'n str>; 3]) -> Self {
+        let places = lists.each_ref().map(|list| list.iter().enumerate().map(|(k, name)| (*name, k)).collect());
+        Names { lists, places }
     }
-    let new = |list: &[N], other: &HashMap<&str, usize>| -> Vec<usize> {
-        (0..list.len()).filter(|k| lacks(&in_base, &list[*k]) && lacks(other, &list[*k])).collect()
-    };
-    let (site_new, release_new) = (new(site, &in_release), new(release, &in_site));
-    let mut out = Vec::new();
-    // Between items that all three have, in one order.
-    let mut from = [0; 3];
-    let mut anchors: Vec<[usize; 3]> = Vec::new();
-    for (b, name) in base.iter().enumerate() {
-        if let (Some(s), Some(r)) = (in_site.get(name.as_ref()), in_release.get(name.as_ref()))
-            && anchors.last().is_none_or(|last| last[1] < *s && last[2] < *r)
-        {
-            anchors.push([b, *s, *r]);
+
+    /// The same of lists of names.
+    pub(crate) fn of(lists: [&'n [String]; 3]) -> Self {
+        Names::new(lists.map(|list| list.iter().map(String::as_str).collect()))
+    }
+
+    /// The items of one version that the two others lack.
+    fn only(&self, version: usize) -> Vec<usize> {
+        let others = [(version + 1) % 3, (version + 2) % 3];
+        let lacking = |name: &str| others.iter().all(|other| !self.places[*other].contains_key(name));
+        self.lists[version].iter().enumerate().filter(|(_, name)| lacking(name)).map(|(k, _)| k).collect()
+    }
+
+    /// The stretches of the versions between items that all three have, in one order.
+    fn stretches(&self) -> Vec<[Range<usize>; 3]> {
+        let mut from = [0; 3];
+        let mut out = Vec::new();
+        for (b, name) in self.lists[BASE].iter().enumerate() {
+            if let (Some(s), Some(r)) = (self.places[SITE].get(name), self.places[RELEASE].get(name))
+                && from[SITE] <= *s
+                && from[RELEASE] <= *r
+            {
+                let to = [b, *s, *r];
+                out.push(std::array::from_fn(|k| from[k]..to[k]));
+                from = to.map(|k| k + 1);
+            }
         }
+        out.push(std::array::from_fn(|k| from[k]..self.lists[k].len()));
+        out
     }
-    anchors.push([base.len(), site.len(), release.len()]);
-    for to in anchors {
-        let within = |list: &[usize], k: usize| -> Vec<usize> {
-            list.iter().copied().filter(|at| (from[k]..to[k]).contains(at)).collect()
-        };
-        let [went, own, theirs] = [within(&gone, 0), within(&site_new, 1), within(&release_new, 2)];
-        if !went.is_empty() && (!own.is_empty() || !theirs.is_empty()) {
-            if ![&own, &theirs].into_iter().all(|list| list.is_empty() || list.len() == went.len()) {
+
+    /// Finds the items that both sides took out or changed where at least one has another in their place. By their
+    /// names alone they would be so many items that went and came, and both sides' would stand beside each other.
+    ///
+    /// `None` where it cannot be told which item has taken which one's place.
+    pub(crate) fn replaced(&self) -> Option<Vec<Replaced>> {
+        let gone = self.only(BASE);
+        if gone.is_empty() {
+            return Some(Vec::new());
+        }
+        let (site, release) = (self.only(SITE), self.only(RELEASE));
+        let mut out = Vec::new();
+        for [base_at, site_at, release_at] in self.stretches() {
+            let (went, own, theirs) =
+                (within(&gone, &base_at), within(&site, &site_at), within(&release, &release_at));
+            if went.is_empty() || (own.is_empty() && theirs.is_empty()) {
+                continue;
+            }
+            if [own, theirs].into_iter().any(|list| !list.is_empty() && list.len() != went.len()) {
                 return None;
             }
             out.extend(went.iter().enumerate().map(|(k, base)| Replaced {
@@ -53,60 +84,85 @@ pub(crate) fn replaced<N: AsRef<str>>(base: &[N], site: &[N], release: &[N]) -> 
                 release: theirs.get(k).copied(),
             }));
         }
-        from = to;
+        Some(out)
     }
-    Some(out)
-}
 
-/// Tells whether both sides took out or changed one item, and at least one has another in its place.
-pub(crate) fn collide<N: AsRef<str>>(base: &[N], site: &[N], release: &[N]) -> bool {
-    replaced(base, site, release).is_none_or(|list| !list.is_empty())
-}
-
-/// Tells whether both sides gave a key another name, each its own: neither has an item of the base any more, and each has
-/// a new one that may be it: its name is like the old one, or it holds the same (of a group at least half), and that says
-/// much. `parts` tells what the item at a place of a version holds: 0 is the base, 1 the site, 2 the release.
-pub(crate) fn renamed_by_both<N: AsRef<str>>(
-    [base, site, release]: [&[N]; 3],
-    parts: impl Fn(usize, usize) -> Vec<String>,
-) -> bool {
-    let [in_base, in_site, in_release] = [base, site, release].map(places);
-    let lacks = |places: &HashMap<&str, usize>, name: &N| !places.contains_key(name.as_ref());
-    let gone: Vec<usize> =
-        (0..base.len()).filter(|k| lacks(&in_site, &base[*k]) && lacks(&in_release, &base[*k])).collect();
-    if gone.is_empty() {
-        return false;
+    /// Tells whether both sides took out or changed one item, and at least one has another in its place.
+    pub(crate) fn collide(&self) -> bool {
+        self.replaced().is_none_or(|list| !list.is_empty())
     }
-    let new = |version: usize, list: &[N], other: &HashMap<&str, usize>| {
-        let mut new = New::default();
-        for k in (0..list.len()).filter(|k| lacks(&in_base, &list[*k]) && lacks(other, &list[*k])) {
-            new.put(list[k].as_ref(), parts(version, k));
+
+    /// By item that the site alone has: the item of the release whose place it took.
+    pub(crate) fn in_place(&self) -> HashMap<usize, usize> {
+        let own = self.only(SITE);
+        let mut out = HashMap::new();
+        if own.is_empty() {
+            return out;
         }
-        new
-    };
-    let (own, theirs) = (new(1, site, &in_release), new(2, release, &in_site));
-    gone.into_iter().any(|b| {
-        let (name, was) = (base[b].as_ref(), parts(0, b));
-        [&own, &theirs].into_iter().all(|new| new.is_named_like(name) || new.holds(&was))
-    })
+        for [base_at, site_at, _] in self.stretches() {
+            let own = within(&own, &site_at);
+            let went = self.lists[BASE][base_at].iter().filter(|name| !self.places[SITE].contains_key(*name));
+            let went: Vec<usize> = went.filter_map(|name| self.places[RELEASE].get(name).copied()).collect();
+            if own.len() == went.len() {
+                out.extend(own.iter().copied().zip(went));
+            }
+        }
+        out
+    }
+
+    /// Tells whether both sides gave a key another name, each its own: neither has an item of the base any more, and
+    /// each has a new one that may be it ([`New::may_be`]). `parts` tells what the item at a place of a version holds: 0
+    /// is the base, 1 the site, 2 the release.
+    pub(crate) fn renamed_by_both(&self, parts: impl Fn(usize, usize) -> Vec<String>) -> bool {
+        let gone = self.only(BASE);
+        if gone.is_empty() {
+            return false;
+        }
+        let [own, theirs] = [SITE, RELEASE].map(|version| New::of(self, version, &parts));
+        gone.into_iter().any(|b| {
+            let (name, was) = (self.lists[BASE][b], parts(BASE, b));
+            own.may_be(name, &was) && theirs.may_be(name, &was)
+        })
+    }
+
+    /// Tells whether the site seems to have given an item of the base another name. `parts` as in
+    /// [`Names::renamed_by_both`].
+    pub(crate) fn renamed_by_site(&self, name: &str, parts: impl Fn(usize, usize) -> Vec<String>) -> bool {
+        let was = self.places[BASE].get(name).map(|b| parts(BASE, *b));
+        was.is_some_and(|was| New::of(self, SITE, &parts).may_be(name, &was))
+    }
+}
+
+/// Those of some places, in their order, that are within a stretch.
+fn within<'p>(places: &'p [usize], stretch: &Range<usize>) -> &'p [usize] {
+    let [from, to] = [stretch.start, stretch.end].map(|end| places.partition_point(|at| *at < end));
+    &places[from..to]
 }
 
 /// The items that one side alone has.
-#[derive(Default)]
-struct New {
+struct New<'n> {
     /// Their names, and how many parts they have.
-    items: Vec<(String, usize)>,
+    items: Vec<(&'n str, usize)>,
     by_part: HashMap<String, Vec<usize>>,
 }
 
-impl New {
-    fn put(&mut self, name: &str, parts: Vec<String>) {
-        let k = self.items.len();
-        self.items.push((name.to_string(), parts.len()));
-        parts.into_iter().for_each(|part| self.by_part.entry(part).or_default().push(k));
+impl<'n> New<'n> {
+    fn of(names: &Names<'n>, version: usize, parts: impl Fn(usize, usize) -> Vec<String>) -> Self {
+        let mut new = New { items: Vec::new(), by_part: HashMap::new() };
+        for at in names.only(version) {
+            let (k, parts) = (new.items.len(), parts(version, at));
+            new.items.push((names.lists[version][at], parts.len()));
+            parts.into_iter().for_each(|part| new.by_part.entry(part).or_default().push(k));
+        }
+        new
     }
 
-    /// Tells whether one holds what an item of another name held, where that says much.
+    /// Tells whether one may be an item that had another name: its name is like that, or it holds the same (of a group
+    /// at least half), and that says much.
+    fn may_be(&self, name: &str, was: &[String]) -> bool {
+        self.items.iter().take(MOST_PLACES).any(|(new, _)| alike(name, new)) || self.holds(was)
+    }
+
     fn holds(&self, was: &[String]) -> bool {
         if was.iter().map(String::len).sum::<usize>() < TELLING {
             return false;
@@ -117,11 +173,6 @@ impl New {
             found.for_each(|k| *common.entry(*k).or_default() += 1);
         }
         common.into_iter().any(|(k, common)| 2 * common >= was.len().max(self.items[k].1))
-    }
-
-    /// Tells whether one has a name like another.
-    fn is_named_like(&self, name: &str) -> bool {
-        self.items.iter().take(MOST_PLACES).any(|(new, _)| alike(name, new))
     }
 }
 
@@ -138,17 +189,16 @@ fn alike(a: &str, b: &str) -> bool {
     2 * (prefix + suffix) > prefix + a.len().min(b.len())
 }
 
-fn places<N: AsRef<str>>(list: &[N]) -> HashMap<&str, usize> {
-    list.iter().enumerate().map(|(k, name)| (name.as_ref(), k)).collect()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
+    fn names<'n>(base: &'n str, site: &'n str, release: &'n str) -> Names<'n> {
+        Names::new([base, site, release].map(|list| list.split_whitespace().collect()))
+    }
+
     fn of(base: &str, site: &str, release: &str) -> Option<Vec<Replaced>> {
-        let [base, site, release] = [base, site, release].map(|list| list.split_whitespace().collect::<Vec<_>>());
-        replaced(&base, &site, &release)
+        names(base, site, release).replaced()
     }
 
     #[test]
@@ -184,11 +234,9 @@ mod tests {
                     .collect()
             };
             let lists = ["a=1 size=2 b=a-long-value c=x+y+long-value", site, release].map(read);
-            let names: [Vec<&str>; 3] =
-                std::array::from_fn(|k| lists[k].iter().map(|(name, _)| name.as_str()).collect());
-            renamed_by_both([&names[0], &names[1], &names[2]], |version, k| {
-                lists[version][k].1.split('+').map(String::from).collect()
-            })
+            let names = lists.each_ref().map(|list| list.iter().map(|(name, _)| name.as_str()).collect());
+            Names::new(names)
+                .renamed_by_both(|version, k| lists[version][k].1.split('+').map(String::from).collect())
         };
         assert!(both("own=a-long-value", "new=a-long-value a=1"));
         assert!(both("a=1 sizes=2", "new-size=2 a=1"));
@@ -196,5 +244,17 @@ mod tests {
         assert!(!both("a=1 own=2", "a=1 new=2"), "values by chance");
         assert!(both("a=1 sizes=2", "sized=3"), "names so much alike are none");
         assert!(!both("a=1 sizes=2", "size=2 sized=2") && !both("sizes=2", "sizes=2"));
+    }
+
+    #[test]
+    fn what_the_site_put_in_the_place_of_another_stands_there() {
+        let of = |base, site, release| {
+            let mut found: Vec<(usize, usize)> = names(base, site, release).in_place().into_iter().collect();
+            found.sort_unstable();
+            found
+        };
+        assert_eq!(of("a b c", "a own c", "a new b c"), [(1, 2)]);
+        assert_eq!(of("a b c", "a c own", "a b new c"), []);
+        assert_eq!(of("a b c d", "a x y d", "d a c b"), [(1, 3), (2, 2)]);
     }
 }

@@ -126,6 +126,15 @@ fn merge_by_key(
             merged
         }
     };
+    // By lines a key with another name is an edit of a word.
+    if merged.renamed
+        && options.settings.allowed.is_none()
+        && let Some(by_line) = merge_text(base, site, release, dialect, options)
+        && by_line.decisions.is_empty()
+        && body(by_key, &by_line.bytes).is_some_and(|text| tree::read(path, &text.body).is_some())
+    {
+        return Some(by_line);
+    }
     let mut merged = merged;
     if let Some((from, bytes)) = &options.settings.allowed
         && let Some(allowed) = Allowed::read(from, bytes)

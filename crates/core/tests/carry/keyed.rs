@@ -255,3 +255,26 @@ fn settings_as_tables() {
         assert_eq!(!merged.decisions.is_empty(), asked, "{base} | {site} | {release}");
     }
 }
+
+/// A group that the site renamed takes what the release did in it; what took the place of an item stands there.
+#[test]
+fn what_the_site_renamed_is_not_what_it_took_out() {
+    let rows = [
+        (
+            "s.json",
+            "{\n  \"menu\": {\n    \"open\": true,\n    \"depth\": 2\n  }\n}\n",
+            ("menu", "navigation"),
+            ("\"depth\": 2", "\"depth\": 3"),
+        ),
+        ("s.yaml", "menu:\n  open: true\n  depth: 2\n", ("menu", "navigation"), ("depth: 2", "depth: 3")),
+        ("s.toml", "[menu]\nopen = true\ndepth = 2\n", ("menu", "navigation"), ("depth = 2", "depth = 3")),
+        ("s.json", "[\n  \"one\",\n  \"two\"\n]\n", ("two", "own"), ("\"one\",", "\"one\",\n  \"new\",")),
+        ("s.yaml", "l: [one, two]\n", ("two", "own"), ("one,", "one, new,")),
+    ];
+    for (path, base, (old, own), (was, now)) in rows {
+        let (site, release) = (base.replace(old, own), base.replace(was, now));
+        let merged = merge(path, Kind::Settings, base, &site, &release);
+        assert_eq!(String::from_utf8_lossy(&merged.bytes), release.replace(old, own));
+        assert!(merged.decisions.is_empty(), "{path}");
+    }
+}

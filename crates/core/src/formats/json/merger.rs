@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::document::{Doc, Member, Node, Parser, Value, comments_arrived};
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
-use crate::formats::lists::{Replaced, renamed_by_both, replaced};
+use crate::formats::lists::{Names, Replaced};
 use crate::merge::{Dialect, MergeOptions, Outcome, Reason, Step, merge_text};
 
 pub(super) struct Merger<'a> {
@@ -21,6 +21,8 @@ pub(super) struct Merger<'a> {
     pub(super) changes: Vec<KeyChange>,
     /// Both sides gave a key another name: lines and words decide.
     pub(super) beyond: bool,
+    /// The site seems to have renamed what the release changed.
+    pub(super) renamed: bool,
 }
 
 fn by_name(names: &[String]) -> HashMap<&str, usize> {
@@ -181,7 +183,7 @@ impl<'a> Merger<'a> {
         };
         names.iter().all(distinct)
             && common(&names[0], &names[1]) == common(&names[1], &names[0])
-            && replaced(&names[0], &names[1], &names[2]).is_some()
+            && Names::of(names.each_ref().map(Vec::as_slice)).replaced().is_some()
     }
 
     /// An item's name: its identity, or its value.
@@ -218,9 +220,16 @@ impl<'a> Merger<'a> {
                 _ => vec![doc.canonical(node)],
             }
         };
-        self.beyond |= object && renamed_by_both([&bn, &sn, &rn], parts);
         // An item that both sides changed has one name in all three.
-        let changed = if object { None } else { replaced(&bn, &sn, &rn) };
+        let names = Names::of([&bn, &sn, &rn]);
+        self.beyond |= object && names.renamed_by_both(parts);
+        let changed = if object { None } else { names.replaced() };
+        let all = base.iter().chain(site).chain(release);
+        let in_place = if object || !all.map(|m| &m.node.value).all(|v| matches!(v, Value::Scalar)) {
+            HashMap::new()
+        } else {
+            names.in_place()
+        };
         for Replaced { base, site, release } in changed.into_iter().flatten() {
             if let Some(release) = release {
                 bn[base].clone_from(&rn[release]);
@@ -229,9 +238,10 @@ impl<'a> Merger<'a> {
                 bn[base].clone_from(&sn[site]);
             }
         }
+        let names = Names::of([&bn, &sn, &rn]);
         let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
         let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
-        let mut kept: Vec<(usize, Vec<u8>)> = Vec::new();
+        let mut kept: Vec<Option<Vec<u8>>> = Vec::new();
         for (k, name) in rn.iter().enumerate() {
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
             let (b, s) = (at(&bases, name), at(&sites, name));
@@ -250,15 +260,14 @@ impl<'a> Merger<'a> {
                         self.note(&child, nodes, Outcome::Kept, None, None);
                         None
                     } else {
+                        self.renamed |= names.renamed_by_site(name, parts);
                         self.note(&child, nodes, Outcome::Open, None, Some(Reason::SiteDeleted));
                         Some(self.release.raw(&release[k].node).to_vec())
                     }
                 }
                 (None, None) => Some(self.release.raw(&release[k].node).to_vec()),
             };
-            if let Some(text) = text {
-                kept.push((k, text));
-            }
+            kept.push(text);
         }
         // The site's own go after what they follow on the site.
         let mut own: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
@@ -277,6 +286,7 @@ impl<'a> Merger<'a> {
                 Some(_) => self.note(&child, nodes, Outcome::Open, None, Some(Reason::KeyGone)),
                 None => self.note(&child, nodes, Outcome::Kept, None, None),
             }
+            anchor = in_place.get(&k).copied().or(anchor);
             own.entry(anchor).or_default().push(k);
         }
         for (b, name) in bn.iter().enumerate() {
@@ -292,8 +302,8 @@ impl<'a> Merger<'a> {
             }
         }
         let mut pieces: Vec<Piece> = own.remove(&None).unwrap_or_default().into_iter().map(Piece::Site).collect();
-        for (k, text) in kept {
-            pieces.push(Piece::Release(k, text));
+        for (k, text) in kept.into_iter().enumerate() {
+            pieces.extend(text.map(|text| Piece::Release(k, text)));
             pieces.extend(own.remove(&Some(k)).unwrap_or_default().into_iter().map(Piece::Site));
         }
         self.write(site, release, whole, &pieces)

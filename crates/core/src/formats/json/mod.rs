@@ -51,6 +51,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
         hints: plan.hints.into_iter().map(|(path, hint)| (pointer_of(&path), hint)).collect(),
         changes: Vec::new(),
         beyond: false,
+        renamed: false,
     };
     let root = merger.value("", Some(&nodes[0]), &nodes[1], &nodes[2]).into_owned();
     let span = &nodes[2].span;
@@ -69,7 +70,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
         }
         change.result = places.get(pointer).cloned();
     }
-    Some(KeyedMerge { bytes: text, changes: merger.changes, rewritten: false })
+    Some(KeyedMerge { bytes: text, changes: merger.changes, rewritten: false, renamed: merger.renamed })
 }
 
 #[cfg(test)]

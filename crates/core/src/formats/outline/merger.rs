@@ -1,7 +1,7 @@
 //! Working the site's changes into the release's lines, item by item.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
 use super::item::{Body, Item, Outline, by_name, by_names, is_comment, solid};
@@ -9,7 +9,7 @@ use super::line_start;
 use crate::formats::flow::{Flow, remarks};
 use crate::formats::homes::Path;
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
-use crate::formats::lists::{Replaced, renamed_by_both, replaced};
+use crate::formats::lists::{Names, Replaced};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
 
 /// A change of the release's text: these bytes in place of those.
@@ -34,6 +34,8 @@ pub(super) struct Merger<'a> {
     pub(super) hints: BTreeMap<Path, String>,
     /// Names that lists in the base forget, as their keys stay.
     pub(super) stay: BTreeMap<Path, BTreeSet<String>>,
+    /// The site seems to have renamed what the release changed.
+    pub(super) renamed: bool,
     /// The release changed comments before what the site took out: they stay.
     pub(super) comments_left: bool,
     pub(super) splices: Vec<Splice>,
@@ -105,11 +107,17 @@ impl Merger<'_> {
         root: bool,
     ) -> Result<(), Beyond> {
         let (bases, sites, releases) = (by_name(base), by_name(site), by_name(release));
-        let names = [base, site, release].map(|list| list.iter().map(|i| i.name.as_str()).collect::<Vec<_>>());
         let versions = [base, site, release];
-        if renamed_by_both(names.each_ref().map(Vec::as_slice), |of, k| versions[of][k].body.parts(self.rules)) {
+        let names = Names::new(versions.map(|list| list.iter().map(|i| i.name.as_str()).collect()));
+        // Items of a list of plain values are named by these.
+        let are_values =
+            versions.iter().all(|list| list.iter().all(|i| matches!(&i.body, Body::Leaf(text) if *text == i.name)));
+        let rules = self.rules;
+        let parts = |of: usize, k: usize| versions[of][k].body.parts(rules);
+        if names.renamed_by_both(parts) {
             return Err(Beyond);
         }
+        let in_place = if are_values { names.in_place() } else { HashMap::new() };
         let child = |name: &str| -> Vec<String> { pointer.iter().cloned().chain([name.to_string()]).collect() };
         for r in release {
             let at = child(&r.name);
@@ -126,6 +134,7 @@ impl Merger<'_> {
                     self.delete(b, r)?;
                 }
                 (Some(b), None) => {
+                    self.renamed |= names.renamed_by_site(&b.name, parts);
                     self.note(&at, (Some(b), None, Some(r)), Outcome::Open, None, Some(Reason::SiteDeleted));
                 }
                 (None, None) => {}
@@ -150,6 +159,7 @@ impl Merger<'_> {
                 }
                 None => self.note(&at, (None, Some(s), None), Outcome::Kept, None, None),
             }
+            before = in_place.get(&k).map(|r| release[*r].end).or(before);
             let after = match before {
                 Some(_) => None,
                 None => site[k + 1..].iter().find_map(|n| releases.get(n.name.as_str()).copied()),
@@ -508,13 +518,13 @@ fn have_names(base: &[Item], site: &[Item], release: &[Item], rules: &Rules) -> 
 /// The items of three lists, with one name for an item that both sides changed: the site's where it has one. `None`
 /// where it cannot be told which became which.
 fn told_apart(lists: [&[Item]; 3]) -> Option<[Cow<'_, [Item]>; 3]> {
-    let [base, site, release] = lists.map(|list| list.iter().map(|item| item.name.as_str()).collect::<Vec<_>>());
+    let names = Names::new(lists.map(|list| list.iter().map(|item| item.name.as_str()).collect()));
     let mut out = lists.map(Cow::Borrowed);
-    for Replaced { base: b, site: s, release: r } in replaced(&base, &site, &release)? {
-        let name = s.map(|s| site[s]).or(r.map(|r| release[r]))?;
+    for Replaced { base: b, site: s, release: r } in names.replaced()? {
+        let name = s.map(|s| &lists[1][s].name).or(r.map(|r| &lists[2][r].name))?;
         for (list, at) in out.iter_mut().zip([Some(b), s, r]) {
             if let Some(at) = at {
-                list.to_mut()[at].name = name.to_string();
+                list.to_mut()[at].name.clone_from(name);
             }
         }
     }

@@ -77,6 +77,7 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         homes: plan.homes.into_iter().map(|h| h.to).collect(),
         hints: plan.hints,
         stay,
+        renamed: false,
         comments_left: false,
         splices: Vec::new(),
         changes: Vec::new(),
@@ -113,7 +114,7 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         }
         changes.push(change);
     }
-    Some(KeyedMerge { bytes, changes, rewritten: comments_are_form })
+    Some(KeyedMerge { bytes, changes, rewritten: comments_are_form, renamed: merger.renamed })
 }
 
 /// Tells whether two texts hold the same values.

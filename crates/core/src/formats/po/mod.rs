@@ -60,7 +60,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     }
     let bytes = written(&release, &pieces, &loose, own);
     find_in(&Side::new(&bytes)?, &mut changes);
-    Some(KeyedMerge { bytes, changes, rewritten: false })
+    Some(KeyedMerge { bytes, changes, rewritten: false, renamed: false })
 }
 
 /// Entries that only the site has.
