@@ -6,12 +6,17 @@ use std::collections::BTreeMap;
 use saphyr_parser::{Event, Parser, ScalarStyle};
 use serde_json::{Map, Value};
 
-use crate::text::Text;
+use crate::text::{Text, split_lines};
 
 /// The values of a file by their paths; `None` for files that have none, or cannot be read. Items with an identity
 /// go by it, other lists are one value.
 pub(super) fn keyed_values(path: &str, bytes: &[u8]) -> Option<BTreeMap<String, String>> {
-    let text = Text::decode(bytes)?;
+    let mut text = Text::decode(bytes)?;
+    // Line ends within a value are the file's, whatever they are.
+    if text.body.contains(&b'\r') {
+        let lines = split_lines(&text.body).into_iter().flat_map(|line| [line.content, b"\n"]);
+        text.body = lines.collect::<Vec<_>>().concat().into();
+    }
     let extension = path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase())?;
     let value: Value = match extension.as_str() {
         "po" => return catalog_values(&text.body),

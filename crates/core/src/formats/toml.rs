@@ -136,10 +136,11 @@ fn value(path: &[String], found: &Value, out: &mut Vec<(usize, Mark)>) -> Option
     Some(())
 }
 
-/// A value in a form that compares: blanks, comments and way of quoting left out.
+/// A value in a form that compares: blanks, comments, line ends and way of quoting left out.
 fn canonical(value: &Value) -> String {
     match value {
-        Value::String(text) => format!("{:?}", text.value()),
+        // Line ends within a text are the file's.
+        Value::String(text) => format!("{:?}", text.value().replace("\r\n", "\n")),
         Value::Integer(number) => number.value().to_string(),
         Value::Float(number) => format!("{:?}f", number.value()),
         Value::Boolean(flag) => flag.value().to_string(),

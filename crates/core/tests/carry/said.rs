@@ -2,12 +2,13 @@
 //! theme.
 
 use daxle_core::carry::CarryOptions;
-use daxle_core::carry::account::{Blob, Decision};
+use daxle_core::carry::account::{Account, Answer, Blob, Decision, Take};
 use daxle_core::formats::merge_file;
 use daxle_core::merge::{Leave, MergeOptions, TextDecision, TextMerge};
 use daxle_core::theme::Kind;
 use proptest::prelude::*;
 
+use crate::settle::Desk;
 use crate::{Files, run};
 
 /// One file of each format, with every sort of line.
@@ -18,7 +19,7 @@ const FILES: [(&str, &str); 5] = [
     ),
     (
         "s.toml",
-        "# head\n# of file\n\ntop = \"one\"\nname = 'said so' # beside\n\n# about list\nlist = [\n  \"first\",\n  # within\n  \"second\", # end\n]\n\n# section\n[nested]\n# above\nalpha = \"red\"\n\n[nested.beta] # behind\ngamma = \"blue\"\ndelta = \"\"\"\nmany lines\nof text\n\"\"\"\nflow = [\"left\", \"right\"]\nmap = {inner = \"low\", outer = \"high\"}\n\n[[items]]\nid = \"north\"\ntext = \"cold\"\n\n# item\n[[items]]\nid = \"south\"\ntext = \"warm\"\n\n# tail\n",
+        "# head\n# of file\n\ntop = \"one\"\nname = 'said so' # beside\n\n# about list\nlist = [\n  \"first\",\n  # within\n  \"second\", # end\n]\n\n# section\n[nested]\n# above\nalpha = \"red\"\n\n[deeper] # behind\ngamma = \"blue\"\ndelta = \"\"\"\nmany lines\nof text\n\"\"\"\nflow = [\"left\", \"right\"]\nmap = {inner = \"low\", outer = \"high\"}\n\n[[items]]\nid = \"north\"\ntext = \"cold\"\n\n# item\n[[items]]\nid = \"south\"\ntext = \"warm\"\n\n# tail\n",
     ),
     (
         "s.ini",
@@ -138,7 +139,7 @@ fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<Str
         let (mut path, mut text) = (path.clone(), text.clone());
         let mut gone = false;
         let named = |part: &str| path.replace(|c: char| c.is_ascii_digit(), part);
-        let (renamed, part, copy) = (named("New"), named("Part"), named("Copy"));
+        let (renamed, part, copy) = (named(&format!("New{n}")), named("Part"), named("Copy"));
         for &(deed, at) in deeds {
             match deed {
                 0 => gone = true,
@@ -146,7 +147,8 @@ fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<Str
                 2 => path.clone_from(&renamed),
                 3 => path = path.to_uppercase(),
                 4 => text = text.replace("\r", "").replace('\n', "\r\n"),
-                5 => text = text.replace("\n  ", "\n\t"),
+                5 if !text.starts_with("# head") => text = text.replace("\n  ", "\n\t"),
+                5 => {}
                 6 => text = text.trim_end().to_string(),
                 7 => files.push((copy.clone(), text.clone())),
                 8 => {
@@ -193,6 +195,36 @@ proptest! {
             for word in words {
                 prop_assert!(results.contains(&word) || asked.contains(&word), "{word}");
             }
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn an_answer_takes_no_word_of_another_place(mine in deeds(), theirs in deeds(), side in any::<bool>(), leave in 0..3usize) {
+        let base = a_theme();
+        let (site, own) = after_deeds(&base, &mine, "own");
+        let (release, new) = after_deeds(&base, &theirs, "new");
+        let leave = [Leave::Markers, Leave::Site, Leave::Release][leave];
+        let mut desk = Desk::new(&base, &site, &release, leave);
+        let of = |account: &Account, side: fn(&Decision) -> &Blob| -> String {
+            let asked: Vec<Vec<u8>> = account.decisions.iter().filter_map(|d| side(d).bytes()).map(|b| b.to_vec()).collect();
+            String::from_utf8_lossy(&asked.concat()).into_owned()
+        };
+        let (mine, theirs) = (of(&desk.account, |d| &d.site), of(&desk.account, |d| &d.release));
+        let take = if side { Take::Site } else { Take::Release };
+        let mut refused = 0;
+        for id in desk.ids() {
+            refused += usize::from(desk.settle(&id, &Answer::take(take)).is_err());
+        }
+        let results: String = desk.files.borrow().values().map(|b| String::from_utf8_lossy(b).into_owned()).collect();
+        for word in &own {
+            let gone = !side && mine.contains(word.as_str());
+            prop_assert!(gone || refused > 0 || results.contains(word.as_str()), "{word} {side} {leave:?}");
+        }
+        for word in &new {
+            let gone = side && theirs.contains(word.as_str());
+            prop_assert!(gone || refused > 0 || results.contains(word.as_str()), "{word} {side} {leave:?}");
         }
     }
 }

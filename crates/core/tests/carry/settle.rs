@@ -16,7 +16,7 @@ use crate::{Files, run, theme};
 /// A carry whose decisions are answered in memory.
 pub(crate) struct Desk {
     trees: [MemoryTree; 3],
-    files: RefCell<BTreeMap<String, Vec<u8>>>,
+    pub(crate) files: RefCell<BTreeMap<String, Vec<u8>>>,
     pub(crate) account: Account,
 }
 
@@ -60,7 +60,7 @@ impl Desk {
         self.with(|settling, account| settling.settle(account, id, answer.clone()))
     }
 
-    fn ids(&self) -> Vec<String> {
+    pub(crate) fn ids(&self) -> Vec<String> {
         self.account.decisions.iter().map(|d| d.id.clone()).collect()
     }
 
@@ -69,7 +69,7 @@ impl Desk {
     }
 
     #[track_caller]
-    fn proved(&self) {
+    pub(crate) fn proved(&self) {
         let result = MemoryTree::new(self.files.borrow().clone());
         let [base, site, release] = &self.trees;
         let proof = verify(&self.account, &Evidence { base, site, release, result: &result }).unwrap();
@@ -380,6 +380,23 @@ fn what_both_call_otherwise_is_one_question_and_either_answer_is_proved() {
             desk.proved();
         }
     }
+}
+
+#[test]
+fn what_a_carry_left_out_is_not_taken_out_by_hand() {
+    let own =
+        theme(&[("a.html", "one\nour own\nthree\n"), ("b.css", "b {\n  top: 1px;\n}\n\nown {\n  top: 0;\n}\n")]);
+    let base =
+        theme(&[("a.html", "one\ntwo\nthree\n"), ("b.css", "b {\n  top: 1px;\n}\n\nown {\n  top: 5px;\n}\n")]);
+    let desk = Desk::new(&base, &own, &theme(&[("b.css", "b {\n  top: 1px;\n}\n")]), Leave::Release);
+    assert_eq!(desk.account.totals.open, 2);
+    desk.proved();
+    // Nor is a question about lines that were left out answered by an edit elsewhere.
+    desk.files.borrow_mut().insert("b.css".into(), b"b {\n  top: 2px;\n}\n".to_vec());
+    let result = MemoryTree::new(desk.files.borrow().clone());
+    let [base, site, release] = &desk.trees;
+    let proof = verify(&desk.account, &Evidence { base, site, release, result: &result }).unwrap();
+    assert_eq!(proof.account.totals.open, 2);
 }
 
 #[test]

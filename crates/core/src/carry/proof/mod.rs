@@ -11,7 +11,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
 
-use crate::carry::account::{Account, Decision, FileRecord, Source, Stands, State, Totals};
+use crate::carry::account::{Account, Blob, Decision, FileRecord, Source, Stands, State, Totals};
 use crate::carry::checks::check;
 use crate::carry::markers::{BASE, OPEN, blocks, same_lines};
 use crate::carry::settle::content;
@@ -240,14 +240,17 @@ impl Proof {
             by_path.entry(decision.path.clone()).or_default().push(decision.clone());
         }
         for (path, decisions) in &by_path {
-            let Some(index) = evidence.result.find(path) else { continue };
-            let digest = evidence.result.entries()[index].digest.hex();
             let record = self.account.files.iter().find(|f| f.path == *path);
-            let untouched = record.is_some_and(|f| f.digest.as_deref() == Some(digest.as_str()));
+            let index = evidence.result.find(path);
+            let untouched = match index.map(|k| evidence.result.entries()[k].digest.hex()) {
+                Some(digest) => record.is_some_and(|f| f.digest.as_deref() == Some(digest.as_str())),
+                None => record.is_some_and(|f| f.from == Source::Nowhere),
+            };
             if untouched {
                 still_open.extend(decisions.iter().filter(|d| d.state == State::Open).map(|d| d.id.clone()));
                 continue;
             }
+            let Some(index) = index else { continue };
             let bytes = evidence.result.read(index)?;
             let body = Text::decode(&bytes).map(|t| t.body.into_owned()).unwrap_or_default();
             let lines = split_lines(&body);
@@ -274,11 +277,17 @@ impl Proof {
             still_open.extend(names.map(|d| d.id.clone()));
             // A side that stands and was not changed is still a question.
             for decision in decisions.iter().filter(|d| d.state == State::Open && d.stands != Stands::Markers) {
-                let stands = if decision.stands == Stands::Site { &decision.site } else { &decision.release };
-                let standing = stands.bytes().is_some_and(|text| {
+                let (stands, other) = match decision.stands {
+                    Stands::Site => (&decision.site, &decision.release),
+                    _ => (&decision.release, &decision.site),
+                };
+                let is_there = |side: &Blob| {
+                    let text = side.bytes().unwrap_or_default();
                     let text = text.trim_ascii();
-                    !text.is_empty() && body.windows(text.len()).any(|w| w == text)
-                });
+                    (!text.is_empty()).then(|| body.windows(text.len()).any(|w| w == text))
+                };
+                // Of nothing it cannot be told whether it stands: of the other side's text it can.
+                let standing = is_there(stands).unwrap_or_else(|| !is_there(other).unwrap_or(false));
                 if decision.result.is_some() && standing {
                     still_open.insert(decision.id.clone());
                 }
@@ -369,6 +378,7 @@ impl Proof {
                 [&b, &s, &r, &bytes].map(|t| keyed_values(&file.path, t)).into_iter().collect::<Option<Vec<_>>>()
             {
                 values::forget_unsure(&bytes, &mut values);
+                values::follow_the_sites_names(&mut values);
                 self.values(file, &values);
             } else if let (Some(b), Some(s), Some(r), Some(x)) =
                 (decode(&b), decode(&s), decode(&r), decode(&bytes))

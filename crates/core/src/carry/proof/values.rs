@@ -73,6 +73,52 @@ impl Proof {
     }
 }
 
+/// Lets base and release call by the site's names what the site renamed, and the result has by that name: a group that the
+/// site has no more and the release still has, where the site has a new one beside it with at least half of the same
+/// values.
+pub(super) fn follow_the_sites_names(values: &mut [BTreeMap<String, String>]) {
+    let [base, site, release, result] = values else { return };
+    let [of_base, of_site, of_release, of_result] = [&*base, site, release, result].map(groups);
+    let parent = |name: &str| name.rfind('\0').map(|at| name[..at].to_string()).unwrap_or_default();
+    let is_new =
+        |name: &&String| !of_base.contains(*name) && !of_release.contains(*name) && of_result.contains(*name);
+    let mut new: BTreeMap<String, Vec<&String>> = BTreeMap::new();
+    of_site.iter().filter(is_new).for_each(|name| new.entry(parent(name)).or_default().push(name));
+    let is_gone =
+        |name: &&String| of_release.contains(*name) && !of_site.contains(*name) && !of_result.contains(*name);
+    let mut renamed: Vec<(&String, &String)> = Vec::new();
+    for old in of_base.iter().filter(is_gone) {
+        let was = within(base, old);
+        let is_it = |new: &&&String| {
+            let own = within(site, new);
+            2 * own.intersection(&was).count() >= own.len().max(was.len())
+        };
+        renamed.extend(new.get(&parent(old)).and_then(|new| new.iter().find(is_it)).map(|new| (old, *new)));
+    }
+    for side in [base, release] {
+        for (old, new) in &renamed {
+            for (rest, value) in within(side, old) {
+                side.remove(&format!("{old}{rest}"));
+                side.insert(format!("{new}{rest}"), value);
+            }
+        }
+    }
+}
+
+/// The names that lead to values within others.
+fn groups(values: &BTreeMap<String, String>) -> BTreeSet<String> {
+    let above =
+        |key: &String| key.match_indices('\0').skip(1).map(|(at, _)| key[..at].to_string()).collect::<Vec<_>>();
+    values.keys().flat_map(above).collect()
+}
+
+/// The values within a group, by the rest of their paths.
+fn within(values: &BTreeMap<String, String>, group: &str) -> BTreeSet<(String, String)> {
+    let below = format!("{group}\0");
+    let inner = values.range(below.clone()..).take_while(|(key, _)| key.starts_with(&below));
+    inner.map(|(key, value)| (key[group.len()..].to_string(), value.clone())).collect()
+}
+
 /// The keys that are, or were, questions. Those within a group of values begin with the group's name.
 struct AskedKeys {
     keys: HashSet<String>,
@@ -89,14 +135,17 @@ impl AskedKeys {
             let part = text.trim_ascii_end();
             let part = part.strip_suffix(b",").unwrap_or(part);
             let values = keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
-            (values.unwrap_or_default(), header_of(part))
+            (values.unwrap_or_default(), words_of(part))
         };
         let (mut keys, mut new) = (HashSet::new(), HashSet::new());
         for decision in account.decisions.iter().filter(|d| d.path == path) {
             let versions = [&decision.base, &decision.site, &decision.release].map(read);
-            let [before, own, theirs] = versions.each_ref().map(|(values, header)| -> HashSet<String> {
+            let [before, own, theirs] = versions.each_ref().map(|(values, words)| -> HashSet<String> {
                 let keys = values.keys().flat_map(|key| key.split('\0'));
-                keys.chain(values.values().map(String::as_str)).chain(header.as_deref()).map(String::from).collect()
+                keys.chain(values.values().map(String::as_str))
+                    .map(String::from)
+                    .chain(words.iter().cloned())
+                    .collect()
             });
             new.extend(own.into_iter().chain(theirs).filter(|name| !before.contains(name)));
             keys.extend(versions.into_iter().flat_map(|(values, _)| values.into_keys()));
@@ -123,10 +172,11 @@ impl AskedKeys {
     }
 }
 
-/// The name in the header of a section, where a text is just that.
-fn header_of(text: &[u8]) -> Option<String> {
-    let name = text.trim_ascii().strip_prefix(b"[")?.strip_suffix(b"]")?;
-    Some(String::from_utf8_lossy(name).into_owned())
+/// The words of a text, which may be no more than the line that a group begins with.
+fn words_of(text: &[u8]) -> HashSet<String> {
+    let text = String::from_utf8_lossy(text);
+    let words = text.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-')));
+    words.filter(|word| !word.is_empty()).map(String::from).collect()
 }
 
 /// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody

@@ -313,3 +313,13 @@ pub(super) fn comments_arrived(base: &[u8], side: &[u8], result: &[u8]) -> bool 
     let there: HashSet<&[u8]> = comments(base).into_iter().chain(comments(result)).collect();
     of_side.iter().all(|comment| there.contains(comment))
 }
+
+/// Tells whether every comment that both sides have is in the result.
+pub(super) fn comments_stayed(site: &[u8], release: &[u8], result: &[u8]) -> bool {
+    let of_site: HashSet<&[u8]> = comments(site).into_iter().collect();
+    if of_site.is_empty() {
+        return true;
+    }
+    let there: HashSet<&[u8]> = comments(result).into_iter().collect();
+    comments(release).iter().all(|comment| !of_site.contains(comment) || there.contains(comment))
+}

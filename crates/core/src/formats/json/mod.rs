@@ -13,7 +13,7 @@ mod merger;
 mod moved;
 
 pub(crate) use document::tree;
-use document::{Doc, Parser, by_pointer, comments_arrived, unique_keys};
+use document::{Doc, Parser, by_pointer, comments_arrived, comments_stayed, unique_keys};
 use merger::Merger;
 use moved::{forget, keys, lost, pointer_of, rehome};
 
@@ -58,7 +58,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8], rules: &Rules) -> 
     let text = [&release[..span.start], &root, &release[span.end..]].concat();
     // The text must hold what was decided, or it is not to be trusted.
     let result = Parser::document(&text)?;
-    if merger.beyond || !comments_arrived(base, site, &text) {
+    if merger.beyond || !comments_arrived(base, site, &text) || !comments_stayed(site, release, &text) {
         return None;
     }
     let places = by_pointer(&result);
