@@ -125,11 +125,15 @@ impl<'n> Names<'n> {
         })
     }
 
-    /// Tells whether the site seems to have given an item of the base another name. `parts` as in
+    /// Tells whether the site seems to have given one of some items of the base another name. `parts` as in
     /// [`Names::renamed_by_both`].
-    pub(crate) fn renamed_by_site(&self, name: &str, parts: impl Fn(usize, usize) -> Vec<String>) -> bool {
-        let was = self.places[BASE].get(name).map(|b| parts(BASE, *b));
-        was.is_some_and(|was| New::of(self, SITE, &parts).may_be(name, &was))
+    pub(crate) fn renamed_by_site(&self, gone: &[String], parts: impl Fn(usize, usize) -> Vec<String>) -> bool {
+        if gone.is_empty() {
+            return false;
+        }
+        let own = New::of(self, SITE, &parts);
+        let mut places = gone.iter().filter_map(|name| self.places[BASE].get(name.as_str()));
+        places.any(|b| own.may_be(self.lists[BASE][*b], &parts(BASE, *b)))
     }
 }
 

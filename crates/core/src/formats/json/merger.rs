@@ -238,9 +238,9 @@ impl<'a> Merger<'a> {
                 bn[base].clone_from(&sn[site]);
             }
         }
-        let names = Names::of([&bn, &sn, &rn]);
         let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
         let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();
+        let mut taken_out = Vec::new();
         let mut kept: Vec<Option<Vec<u8>>> = Vec::new();
         for (k, name) in rn.iter().enumerate() {
             let child = format!("{pointer}\0{}", if object { name.as_str() } else { "" });
@@ -260,7 +260,7 @@ impl<'a> Merger<'a> {
                         self.note(&child, nodes, Outcome::Kept, None, None);
                         None
                     } else {
-                        self.renamed |= names.renamed_by_site(name, parts);
+                        taken_out.push(name.clone());
                         self.note(&child, nodes, Outcome::Open, None, Some(Reason::SiteDeleted));
                         Some(self.release.raw(&release[k].node).to_vec())
                     }
@@ -269,6 +269,7 @@ impl<'a> Merger<'a> {
             };
             kept.push(text);
         }
+        self.renamed |= !taken_out.is_empty() && Names::of([&bn, &sn, &rn]).renamed_by_site(&taken_out, parts);
         // The site's own go after what they follow on the site.
         let mut own: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
         let mut anchor = None;

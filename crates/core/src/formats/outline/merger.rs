@@ -119,6 +119,7 @@ impl Merger<'_> {
         }
         let in_place = if are_values { names.in_place() } else { HashMap::new() };
         let child = |name: &str| -> Vec<String> { pointer.iter().cloned().chain([name.to_string()]).collect() };
+        let mut taken_out = Vec::new();
         for r in release {
             let at = child(&r.name);
             match (bases.get(r.name.as_str()).copied(), sites.get(r.name.as_str()).copied()) {
@@ -134,12 +135,13 @@ impl Merger<'_> {
                     self.delete(b, r)?;
                 }
                 (Some(b), None) => {
-                    self.renamed |= names.renamed_by_site(&b.name, parts);
+                    taken_out.push(b.name.clone());
                     self.note(&at, (Some(b), None, Some(r)), Outcome::Open, None, Some(Reason::SiteDeleted));
                 }
                 (None, None) => {}
             }
         }
+        self.renamed |= names.renamed_by_site(&taken_out, parts);
         let mut before = None;
         for (k, s) in site.iter().enumerate() {
             if let Some(r) = releases.get(s.name.as_str()).copied() {
