@@ -3,7 +3,7 @@
 //! [`diff`] works on interned symbols (see [`Interner`]), so it serves lines, tokens, keys and files alike. It
 //! drops symbols that the other side lacks, lines the rest up at symbols that are unique on both sides, trims
 //! equal ends of what lies between, and runs Myers' linear-space algorithm in the gaps between, with a cost cap so that no input is
-//! quadratic. [`slide`] then moves the edges of edits to where people would cut.
+//! quadratic. [`part`] then takes apart what is no one change, and [`slide`] moves the edges of edits to where people would cut.
 //!
 //! ```
 //! use daxle_core::diff::{diff, Edit};
@@ -15,11 +15,13 @@
 mod anchors;
 mod intern;
 mod myers;
+mod part;
 pub mod sketch;
 mod slide;
 
 pub(crate) use anchors::longest_increasing;
 pub use intern::Interner;
+pub use part::part;
 pub use slide::{LineShape, slide};
 
 use std::ops::Range;
@@ -31,6 +33,14 @@ pub struct Edit {
     pub old: Range<usize>,
     /// Range in the new sequence.
     pub new: Range<usize>,
+}
+
+impl Edit {
+    /// The edit so many items further down, or up.
+    fn shifted(&self, by: isize) -> Edit {
+        let moved = |at: &Range<usize>| at.start.saturating_add_signed(by)..at.end.saturating_add_signed(by);
+        Edit { old: moved(&self.old), new: moved(&self.new) }
+    }
 }
 
 /// What stands between two sequences, as marks: `true` for an item that the other side does not keep.

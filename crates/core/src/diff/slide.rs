@@ -49,14 +49,14 @@ pub fn slide(
             let alike = |i: usize, on: isize| same(at.saturating_add_signed(on), i);
             let opener = if is_closer(&edit.new, &new_shape) { opened.pop() } else { None };
             let by = best_shift(new, edit.new.clone(), room, &new_shape, alike, opener);
-            shift(edit, by);
+            *edit = edit.shifted(by);
             opened.extend(left_open(&edit.new, &new_shape));
         } else if edit.new.is_empty() && !edit.old.is_empty() {
             let room = (edit.new.start.saturating_sub(floor.1), ceiling.1.saturating_sub(edit.new.start + 1));
             let at = edit.new.start;
             let alike = |i: usize, on: isize| same(i, at.saturating_add_signed(on));
             let by = best_shift(old, edit.old.clone(), room, &old_shape, alike, None);
-            shift(edit, by);
+            *edit = edit.shifted(by);
         }
     }
 }
@@ -136,17 +136,11 @@ fn joined_with(
     None
 }
 
-fn shift(edit: &mut Edit, by: isize) {
-    let moved = |at: usize| at.saturating_add_signed(by);
-    edit.old = moved(edit.old.start)..moved(edit.old.end);
-    edit.new = moved(edit.new.start)..moved(edit.new.end);
-}
-
 /// Returns by how much a group of items is best moved; `room` is how far up and down it may go.
 ///
 /// `alike(i, on)` tells whether item `i` is written as its partner `on` items after the group's place on the
 /// other side; `opener` is the indentation of what the group closes.
-fn best_shift(
+pub(super) fn best_shift(
     items: &[u32],
     Range { start, end }: Range<usize>,
     room: (usize, usize),

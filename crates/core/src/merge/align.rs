@@ -3,7 +3,9 @@
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
-use crate::diff::{Edit, Interner, LineShape, diff, slide};
+use super::ops::ALIKE;
+use crate::diff::sketch::WordBag;
+use crate::diff::{Edit, Interner, LineShape, diff, part, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
 use crate::text::{Form, Line, split_lines};
 
@@ -265,6 +267,9 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
         );
         (i, j) = (to_i + 1, to_j + 1);
     }
+    let bag = |line: &Line<'_>| WordBag::of(line.trimmed());
+    let alike = |i: usize, j: usize| bag(&old.lines[i]).similarity(&bag(&new.lines[j])) >= ALIKE;
+    part(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |j| new.shape(j), alike);
     let same = |i: usize, j: usize| old.lines[i].content == new.lines[j].content;
     slide(&mut edits, &old.keys, &new.keys, |k| weak.is(k), |i| old.shape(i), |i| new.shape(i), same);
     edits

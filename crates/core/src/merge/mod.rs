@@ -45,6 +45,7 @@ mod ops;
 mod out;
 mod placed;
 mod recut;
+mod reformed;
 mod second;
 mod slots;
 mod space;

@@ -111,9 +111,10 @@ impl Out {
         }
     }
 
-    /// Returns the text and the sources of its lines.
+    /// Returns the text and the sources of its lines. A blank last line has an end in any case: it would be none
+    /// otherwise.
     pub(crate) fn finish(mut self, final_newline: bool) -> (Vec<u8>, Vec<Source>) {
-        if final_newline {
+        if final_newline || self.bytes.last().is_none_or(|byte| *byte == b'\n') {
             self.flush();
         }
         (self.bytes, self.sources)

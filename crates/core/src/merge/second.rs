@@ -26,11 +26,9 @@ pub(super) fn second_opinion(
     if settled && stretches.iter().any(Stretch::is_of_both) {
         return None;
     }
-    let is_better = |found: &MergedLines| match settled {
-        true => found.decisions.is_empty() && !words(&merged.bytes).eq(words(&found.bytes)),
-        false => Burden::of(found).is_lighter_than(&Burden::of(merged)),
+    let merge = |stretches: &[Stretch]| {
+        literal.merged(stretches, dialect, options).filter(|found| is_better(found, merged))
     };
-    let merge = |stretches: &[Stretch]| literal.merged(stretches, dialect, options).filter(is_better);
     merge(&stretches)?;
     let deleted = |d: &TextDecision| matches!(d.reason, Reason::SiteDeleted | Reason::ReleaseDeleted);
     if merged.decisions.iter().any(deleted) || merged.edits.iter().any(|edit| edit.outcome == Outcome::Already) {
@@ -56,6 +54,15 @@ pub(super) fn second_opinion(
 
 /// How often more is asked about before the first opinion stands.
 const ROUNDS: usize = 4;
+
+/// Tells whether another merge leaves less to a person than the one that was made, or, where that left nothing, it
+/// settled things otherwise (in more than white space).
+pub(super) fn is_better(found: &MergedLines, merged: &MergedLines) -> bool {
+    match merged.decisions.is_empty() {
+        true => found.decisions.is_empty() && !words(&merged.bytes).eq(words(&found.bytes)),
+        false => Burden::of(found).is_lighter_than(&Burden::of(merged)),
+    }
+}
 
 /// What a merge leaves to a person.
 struct Burden {

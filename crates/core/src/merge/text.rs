@@ -9,7 +9,8 @@ use super::enclosed::merge_enclosed;
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, answers_close, merge_lines};
 use super::recut::form_keys;
-use super::second::second_opinion;
+use super::reformed::in_the_bases_form;
+use super::second::{is_better, second_opinion};
 use super::structure::merge_indented;
 use super::widened::widened;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
@@ -109,8 +110,15 @@ fn merge_bodies(
     let merged = once(base, site, release);
     if options.trust != Trust::Strict {
         let versions = [base, site, release];
-        let best = second_opinion(&merged, versions, dialect, options).unwrap_or(merged);
-        return widened(best, versions, dialect, options);
+        if merged.space_follows_release
+            && let Some(site) = in_the_bases_form(versions, dialect, options)
+        {
+            let plain = best_of(once(base, &site, release), [base, &site, release], dialect, options);
+            if is_better(&plain, &merged) {
+                return MergedLines { space_lines: merged.space_lines, space_follows_release: true, ..plain };
+            }
+        }
+        return best_of(merged, versions, dialect, options);
     }
     if !merged.decisions.is_empty() {
         return merged;
@@ -122,6 +130,12 @@ fn merge_bodies(
     }
     let all: Vec<_> = (0..merged.edits.len()).map(|k| (k, Reason::Doubtful)).collect();
     merge_checked(base, site, release, dialect, options, &all)
+}
+
+/// Improves on a merge where another way leaves less to a person.
+fn best_of(merged: MergedLines, versions: [&[u8]; 3], dialect: &Dialect, options: &MergeOptions) -> MergedLines {
+    let best = second_opinion(&merged, versions, dialect, options).unwrap_or(merged);
+    widened(best, versions, dialect, options)
 }
 
 /// Merges and checks the result; the site edits in `asked` are questions from the start.

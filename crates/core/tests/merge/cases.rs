@@ -81,6 +81,42 @@ fn the_site_reformatted_the_file() {
 }
 
 #[test]
+fn what_the_site_changed_in_a_reformatted_file_is_merged_as_in_any_other() {
+    let act = |name: &str| format!("function {name}(one) {{\n  const {name}ed = one;\n  return done(one);\n}}\n\n");
+    let base = ["open", "load", "view", "fold"].map(act).concat();
+    let own = |text: &str| text.replacen("return done", "return our", 2).replacen("return our", "return done", 1);
+    let release = ["open", "load"].map(act).concat();
+    for form in ["\n\t", "\n    "] {
+        gives(&STYLE, [&base, &own(&base).replace("\n  ", form), &release], &own(&release));
+    }
+}
+
+#[test]
+fn a_change_is_told_from_the_block_that_went_behind_it() {
+    let act = |name: &str| format!("function {name}(one) {{\n  const {name}ed = one;\n  return done(one);\n}}\n\n");
+    let base = ["open", "load", "view"].map(act).concat();
+    let site = ["open", "load"].map(act).concat();
+    let at = site.rfind("return done").unwrap();
+    let site = format!("{}return our{}", &site[..at], &site[at + "return done".len()..]);
+    let merged = merge(&STYLE, &base, &site, &base);
+    assert_eq!(merged.edits.iter().map(|edit| edit.base.len()).collect::<Vec<_>>(), [1, 5]);
+    let release = base.replace("loaded = one", "loaded = two");
+    gives(&STYLE, [&base, &site, &release], &site.replace("loaded = one", "loaded = two"));
+}
+
+#[test]
+fn a_question_at_the_end_of_a_file_has_its_lines() {
+    let rule = |name: &str| format!(".{name} {{\n  top: 0;\n}}\n\n");
+    let (base, site) = (rule("hall") + &rule("mill"), rule("hall"));
+    let release = base.replace(".mill", ".wheel").trim_end().to_string();
+    let options = MergeOptions { leave: Leave::Site, ..MergeOptions::default() };
+    let [base, site, release] = [&base, &site, &release].map(|text| text.as_bytes());
+    let merged = merge_text(base, site, release, &STYLE, &options).unwrap();
+    let lines = merged.bytes.split_inclusive(|byte| *byte == b'\n').count();
+    assert!(merged.decisions.iter().all(|asked| asked.result.end <= lines), "{:?}", merged.decisions);
+}
+
+#[test]
 fn a_wrap_indents_what_the_release_changed_inside() {
     let base = "<main>\n  <h1>Title of it</h1>\n  <p>Some text here</p>\n</main>\n";
     let site =

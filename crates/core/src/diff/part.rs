@@ -1,0 +1,98 @@
+//! Parting what changed from what came or went beside it.
+//!
+//! Where a line changed and a block behind it is gone that ends as the lines behind that one do, the shortest script may
+//! take both for one change of many lines into one. It is as short to keep the lines behind the change, and to take out
+//! the block as people would.
+
+use std::ops::Range;
+
+use super::Edit;
+use super::slide::{LineShape, best_shift};
+
+/// Of so many lines at most each is looked at.
+const MANY: usize = 20;
+
+/// Parts edits in which some items became as many others, and more came or went beside them, where those can be slid
+/// away from them to a better place.
+///
+/// `old_shape` and `new_shape` describe the line at an index; `alike` tells whether a new line may be an old one's later
+/// form.
+pub fn part(
+    edits: &mut Vec<Edit>,
+    old: &[u32],
+    new: &[u32],
+    old_shape: impl Fn(usize) -> LineShape,
+    new_shape: impl Fn(usize) -> LineShape,
+    alike: impl Fn(usize, usize) -> bool,
+) {
+    let mut parted = Vec::with_capacity(edits.len());
+    for (k, edit) in edits.iter().enumerate() {
+        let count = edit.old.len().min(edit.new.len());
+        if count == 0 || count > MANY || edit.old.len() == edit.new.len() {
+            parted.push(edit.clone());
+            continue;
+        }
+        // Between two edits one item stays.
+        let above = edit.old.start - k.checked_sub(1).map_or(0, |before| edits[before].old.end + 1);
+        let below = edits.get(k + 1).map_or(old.len(), |next| next.old.start - 1) - edit.old.end;
+        let shift = |rest: Range<usize>, room: (usize, usize)| match edit.old.len() > edit.new.len() {
+            true => best_shift(old, rest, room, &old_shape, |_, _| true, None),
+            false => best_shift(new, rest, room, &new_shape, |_, _| true, None),
+        };
+        let longer = if edit.old.len() > edit.new.len() { &edit.old } else { &edit.new };
+        let change_first =
+            Edit { old: edit.old.start..edit.old.start + count, new: edit.new.start..edit.new.start + count };
+        let change_last = Edit { old: edit.old.end - count..edit.old.end, new: edit.new.end - count..edit.new.end };
+        let is_change = |edit: &Edit| edit.old.clone().zip(edit.new.clone()).all(|(i, j)| alike(i, j));
+        let down = shift(longer.start + count..longer.end, (0, below));
+        if down > 0 && is_change(&change_first) {
+            let rest = Edit { old: change_first.old.end..edit.old.end, new: change_first.new.end..edit.new.end };
+            parted.extend([change_first, rest.shifted(down)]);
+            continue;
+        }
+        let up = shift(longer.start..longer.end - count, (above, 0));
+        if up < 0 && is_change(&change_last) {
+            let rest =
+                Edit { old: edit.old.start..change_last.old.start, new: edit.new.start..change_last.new.start };
+            parted.extend([rest.shifted(up), change_last]);
+            continue;
+        }
+        parted.push(edit.clone());
+    }
+    *edits = parted;
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Parts an edit between texts of one letter to a line: small letters are indented, `_` is a blank line, and one letter
+    /// may become the next.
+    fn parted(old: &str, new: &str, edit: [Range<usize>; 2]) -> Vec<[Range<usize>; 2]> {
+        let shape = |letter: u8| LineShape {
+            indent: (letter != b'_').then_some(if letter.is_ascii_lowercase() { 2 } else { 0 }),
+            closes: letter == b'}',
+        };
+        let symbols = |text: &str| text.bytes().map(u32::from).collect::<Vec<_>>();
+        let [of_old, of_new] = edit;
+        let mut edits = vec![Edit { old: of_old, new: of_new }];
+        let (o, n) = (old.as_bytes(), new.as_bytes());
+        let alike = |i: usize, j: usize| o[i].abs_diff(n[j]) == 1;
+        part(&mut edits, &symbols(old), &symbols(new), |i| shape(o[i]), |j| shape(n[j]), alike);
+        edits.into_iter().map(|edit| [edit.old, edit.new]).collect()
+    }
+
+    #[test]
+    fn a_block_is_parted_from_the_change_beside_it() {
+        assert_eq!(parted("Fa}_Ga}_", "Fb}_", [1..6, 1..2]), [[1..2, 1..2], [4..8, 4..4]]);
+        assert_eq!(parted("Fb}_", "Fa}_Ga}_", [1..2, 1..6]), [[1..2, 1..2], [4..4, 4..8]]);
+        assert_eq!(parted("X_Fa_Fc_", "X_Fd_", [3..7, 3..4]), [[2..5, 2..2], [6..7, 3..4]]);
+    }
+
+    #[test]
+    fn what_cannot_be_slid_or_is_no_change_stays() {
+        assert_eq!(parted("Fa}_Ga}_", "Fy}_", [1..6, 1..2]), [[1..6, 1..2]]);
+        assert_eq!(parted("FaxGc}_", "Fb}_", [1..5, 1..2]), [[1..5, 1..2]]);
+        assert_eq!(parted("Fa}_", "Fb}_", [1..2, 1..2]), [[1..2, 1..2]]);
+    }
+}
