@@ -94,17 +94,32 @@ impl<'n> Names<'n> {
 
     /// By item that the site alone has: the item of the release whose place it took.
     pub(crate) fn in_place(&self) -> HashMap<usize, usize> {
-        let own = self.only(SITE);
-        let mut out = HashMap::new();
+        self.replaced_by_one(SITE).into_iter().map(|[_, site, release]| (site, release)).collect()
+    }
+
+    /// Finds the items that one side alone replaced: their places in base, site and release.
+    pub(crate) fn replaced_by_either(&self) -> Vec<[usize; 3]> {
+        [SITE, RELEASE].into_iter().flat_map(|side| self.replaced_by_one(side)).collect()
+    }
+
+    fn replaced_by_one(&self, side: usize) -> Vec<[usize; 3]> {
+        let own = self.only(side);
+        let mut out = Vec::new();
         if own.is_empty() {
             return out;
         }
-        for [base_at, site_at, _] in self.stretches() {
-            let own = within(&own, &site_at);
-            let went = self.lists[BASE][base_at].iter().filter(|name| !self.places[SITE].contains_key(*name));
-            let went: Vec<usize> = went.filter_map(|name| self.places[RELEASE].get(name).copied()).collect();
+        let other = SITE + RELEASE - side;
+        for stretch in self.stretches() {
+            let own = within(&own, &stretch[side]);
+            let base = stretch[BASE].clone().filter(|b| !self.places[side].contains_key(self.lists[BASE][*b]));
+            let stayed = |b: usize| Some((b, *self.places[other].get(self.lists[BASE][b])?));
+            let went: Vec<(usize, usize)> = base.filter_map(stayed).collect();
             if own.len() == went.len() {
-                out.extend(own.iter().copied().zip(went));
+                out.extend(own.iter().zip(went).map(|(own, (base, stayed))| {
+                    let mut places = [base; 3];
+                    (places[side], places[other]) = (*own, stayed);
+                    places
+                }));
             }
         }
         out
@@ -248,6 +263,14 @@ mod tests {
         assert!(!both("a=1 own=2", "a=1 new=2"), "values by chance");
         assert!(both("a=1 sizes=2", "sized=3"), "names so much alike are none");
         assert!(!both("a=1 sizes=2", "size=2 sized=2") && !both("sizes=2", "sizes=2"));
+    }
+
+    #[test]
+    fn an_item_that_one_side_replaced_is_found_in_all_three() {
+        let of = |base, site, release| names(base, site, release).replaced_by_either();
+        assert!(of("a b c", "x a own more c", "a b c").is_empty(), "which of the two it became is open");
+        assert_eq!(of("a b c d", "a own c d", "a b c x new"), [[1, 1, 1]]);
+        assert_eq!(of("a b c d", "a own c d", "y a b c new"), [[1, 1, 2], [3, 3, 4]]);
     }
 
     #[test]

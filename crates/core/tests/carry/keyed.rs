@@ -278,3 +278,19 @@ fn what_the_site_renamed_is_not_what_it_took_out() {
         assert!(merged.decisions.is_empty(), "{path}");
     }
 }
+
+#[test]
+fn an_item_keeps_the_comment_of_one_side_and_the_value_of_the_other() {
+    for (path, base, new, own) in [
+        ("a.yaml", "list:\n  - first\n  - second # end\n", "# our end", "third"),
+        ("a.jsonc", "{\n  \"list\": [\"first\", /* end */ \"second\"]\n}\n", "/* our end */", "third"),
+    ] {
+        let comment = if path == "a.yaml" { "# end" } else { "/* end */" };
+        let (valued, commented) = (base.replace("second", own), base.replace(comment, new));
+        for (site, release) in [(&valued, &commented), (&commented, &valued)] {
+            let merged = merge(path, Kind::Settings, base, site, release);
+            assert_eq!(String::from_utf8_lossy(&merged.bytes), valued.replace(comment, new));
+            assert!(merged.decisions.is_empty(), "{:?}", merged.decisions);
+        }
+    }
+}

@@ -224,12 +224,20 @@ impl<'a> Merger<'a> {
         let names = Names::of([&bn, &sn, &rn]);
         self.beyond |= object && names.renamed_by_both(parts);
         let changed = if object { None } else { names.replaced() };
-        let all = base.iter().chain(site).chain(release);
-        let in_place = if object || !all.map(|m| &m.node.value).all(|v| matches!(v, Value::Scalar)) {
-            HashMap::new()
-        } else {
-            names.in_place()
+        let mut all = base.iter().chain(site).chain(release).map(|m| &m.node.value);
+        let are_values = !object && all.all(|v| matches!(v, Value::Scalar));
+        let in_place = if are_values { names.in_place() } else { HashMap::new() };
+        // So has one of which a side changed the value, and the other a comment.
+        let around = |of: usize, k: usize| {
+            let (doc, list) = versions[of];
+            &doc.text[list[k].before.start..list[k].after_comma.end]
         };
+        let commented = |[b, s, r]: &[usize; 3]| {
+            let is_as_before = |of: usize, k: usize| comments_arrived(around(0, *b), around(of, k), b"");
+            !is_as_before(1, *s) || !is_as_before(2, *r)
+        };
+        let mut alike = if are_values { names.replaced_by_either() } else { Vec::new() };
+        alike.retain(commented);
         for Replaced { base, site, release } in changed.into_iter().flatten() {
             if let Some(release) = release {
                 bn[base].clone_from(&rn[release]);
@@ -237,6 +245,10 @@ impl<'a> Merger<'a> {
             } else if let Some(site) = site {
                 bn[base].clone_from(&sn[site]);
             }
+        }
+        for [base, site, release] in alike {
+            bn[base].clone_from(&rn[release]);
+            sn[site].clone_from(&rn[release]);
         }
         let [bases, sites, releases] = [&bn, &sn, &rn].map(|list| by_name(list));
         let at = |list: &HashMap<&str, usize>, name: &String| list.get(name.as_str()).copied();

@@ -51,7 +51,7 @@ impl Merger<'_> {
             match (&b.body, &s.body, &r.body) {
                 (Body::Map(bi), Body::Map(si), Body::Map(ri)) => self.items(&[], bi, si, ri, true)?,
                 (Body::List(bi), Body::List(si), Body::List(ri)) if have_names(bi, si, ri, self.rules) => {
-                    let [bi, si, ri] = told_apart([bi, si, ri]).ok_or(Beyond)?;
+                    let [bi, si, ri] = self.told_apart([bi, si, ri]).ok_or(Beyond)?;
                     self.items(&[], &bi, &si, &ri, true)?;
                 }
                 _ => return Err(Beyond),
@@ -178,16 +178,19 @@ impl Merger<'_> {
         Ok(())
     }
 
-    /// Tells whether the site put comments before, into or behind an item that it has as the base has it.
+    /// Tells whether the site put comments before, into or behind an item of the base.
     fn comments_of_its_own(&self, base: &Item, site: &Item) -> bool {
-        let before: HashSet<&[u8]> = base.comments(self.base).into_iter().collect();
-        !self.comments_are_form && site.comments(self.site).iter().any(|comment| !before.contains(comment))
+        !self.comments_are_form && has_more(&site.comments(self.site), base.comments(self.base))
+    }
+
+    /// Tells whether the release put comments before, into or behind an item.
+    fn comments_of_the_releases(&self, base: &Item, release: &Item) -> bool {
+        has_more(&release.comments(self.release), base.comments(self.base))
     }
 
     /// Tells whether the release put comments into the value of an item.
     fn remarked(&self, base: &Item, release: &Item) -> bool {
-        let before: HashSet<&[u8]> = base.comments_of_value(self.base).into_iter().collect();
-        release.comments_of_value(self.release).iter().any(|comment| !before.contains(comment))
+        has_more(&release.comments_of_value(self.release), base.comments_of_value(self.base))
     }
 
     /// Tells whether an item is as it was in the base, comments and all.
@@ -196,6 +199,36 @@ impl Merger<'_> {
         base.body.canonical() == release.body.canonical()
             && !self.remarked(base, release)
             && (behind.is_none() || behind == base.comment_behind(self.base))
+    }
+
+    /// The items of three lists, with one name for an item that both sides changed, and for one of which a side changed
+    /// the value and the other a comment: the site's where it has one. `None` where it cannot be told which became
+    /// which.
+    fn told_apart<'l>(&self, lists: [&'l [Item]; 3]) -> Option<[Cow<'l, [Item]>; 3]> {
+        let names = Names::new(lists.map(|list| list.iter().map(|item| item.name.as_str()).collect()));
+        let mut out = lists.map(Cow::Borrowed);
+        let mut name_alike = |places: [Option<usize>; 3]| {
+            let [_, s, r] = places;
+            let name = s.map(|s| &lists[1][s].name).or(r.map(|r| &lists[2][r].name))?;
+            for (list, at) in out.iter_mut().zip(places) {
+                if let Some(at) = at {
+                    list.to_mut()[at].name.clone_from(name);
+                }
+            }
+            Some(())
+        };
+        for Replaced { base, site, release } in names.replaced()? {
+            name_alike([Some(base), site, release])?;
+        }
+        for [b, s, r] in names.replaced_by_either() {
+            let [base, site, release] = [&lists[0][b], &lists[1][s], &lists[2][r]];
+            let is_value = |item: &Item| matches!(item.body, Body::Leaf(_));
+            let commented = self.comments_of_its_own(base, site) || self.comments_of_the_releases(base, release);
+            if [base, site, release].into_iter().all(is_value) && commented {
+                name_alike([Some(b), Some(s), Some(r)])?;
+            }
+        }
+        Some(out)
     }
 
     /// Where in the release a new item of the site goes: behind what it follows on the site, else before what
@@ -359,6 +392,16 @@ impl Merger<'_> {
             // Also where no value differs: comments are within.
             return self.items(at, bi, si, ri, false);
         }
+        let items = (b, Some(s), Some(r));
+        let comments = b.is_some_and(|b| self.comments_of_its_own(b, s) || self.remarked(b, r));
+        if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
+            && (comments || base != site && site != release && base != release)
+            && !(self.rules.hold && base == site)
+            && have_names(bi, si, ri, self.rules)
+            && let Some([bi, si, ri]) = self.told_apart([bi, si, ri])
+        {
+            return self.items(at, &bi, &si, &ri, false);
+        }
         if base == site {
             // Held at what it was, or the release's.
             return match b {
@@ -367,17 +410,9 @@ impl Merger<'_> {
                 None => Ok(()),
             };
         }
-        let items = (b, Some(s), Some(r));
         if site == release {
             self.note(at, items, Outcome::Already, None, None);
             return Ok(());
-        }
-        if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
-            && (base != release || b.is_some_and(|b| self.remarked(b, r)))
-            && have_names(bi, si, ri, self.rules)
-            && let Some([bi, si, ri]) = told_apart([bi, si, ri])
-        {
-            return self.items(at, &bi, &si, &ri, false);
         }
         if base == release && !b.is_some_and(|b| self.remarked(b, r)) {
             self.note(at, items, Outcome::Kept, None, None);
@@ -487,6 +522,12 @@ impl Merger<'_> {
     }
 }
 
+/// Tells whether there are comments that were not there before.
+fn has_more(comments: &[&[u8]], before: Vec<&[u8]>) -> bool {
+    let before: HashSet<&[u8]> = before.into_iter().collect();
+    comments.iter().any(|comment| !before.contains(comment))
+}
+
 /// A value without items of its own that is written within brackets; `None` for any other.
 fn bracketed<'t>(text: &'t [u8], item: &Item) -> Option<&'t [u8]> {
     let value = text[item.value.clone()].trim_ascii();
@@ -515,22 +556,6 @@ fn have_names(base: &[Item], site: &[Item], release: &[Item], rules: &Rules) -> 
     (leaves || identified)
         && [base, site, release].into_iter().all(distinct)
         && common(base, site) == common(site, base)
-}
-
-/// The items of three lists, with one name for an item that both sides changed: the site's where it has one. `None`
-/// where it cannot be told which became which.
-fn told_apart(lists: [&[Item]; 3]) -> Option<[Cow<'_, [Item]>; 3]> {
-    let names = Names::new(lists.map(|list| list.iter().map(|item| item.name.as_str()).collect()));
-    let mut out = lists.map(Cow::Borrowed);
-    for Replaced { base: b, site: s, release: r } in names.replaced()? {
-        let name = s.map(|s| &lists[1][s].name).or(r.map(|r| &lists[2][r].name))?;
-        for (list, at) in out.iter_mut().zip([Some(b), s, r]) {
-            if let Some(at) = at {
-                list.to_mut()[at].name.clone_from(name);
-            }
-        }
-    }
-    Some(out)
 }
 
 fn indent_at(text: &[u8], at: usize) -> &[u8] {
