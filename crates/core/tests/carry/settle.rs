@@ -6,8 +6,8 @@ use std::collections::BTreeMap;
 use daxle_core::carry::account::{Account, Answer, State, Take};
 use daxle_core::carry::settle::memory::Memory;
 use daxle_core::carry::settle::{Put, Puts, Refused, Settling, Side, foretell};
-use daxle_core::carry::{CarryOptions, Evidence, verify};
-use daxle_core::merge::{Leave, Outcome};
+use daxle_core::carry::{CarryOptions, Evidence, Proof, verify};
+use daxle_core::merge::{Leave, Outcome, Reason};
 use daxle_core::theme::{MemoryTree, ReadError, Tree};
 use proptest::prelude::*;
 
@@ -68,11 +68,15 @@ impl Desk {
         String::from_utf8(self.files.borrow()[path].clone()).unwrap()
     }
 
-    #[track_caller]
-    pub(crate) fn proved(&self) {
+    pub(crate) fn proof(&self) -> Proof {
         let result = MemoryTree::new(self.files.borrow().clone());
         let [base, site, release] = &self.trees;
-        let proof = verify(&self.account, &Evidence { base, site, release, result: &result }).unwrap();
+        verify(&self.account, &Evidence { base, site, release, result: &result }).unwrap()
+    }
+
+    #[track_caller]
+    pub(crate) fn proved(&self) {
+        let proof = self.proof();
         assert_eq!(proof.findings, [], "{:#?}\n{:#?}", self.account, self.files.borrow());
         assert_eq!(proof.account, self.account, "the proof has nothing to add");
     }
@@ -326,6 +330,19 @@ fn a_file_that_both_renamed_takes_the_name_that_is_chosen() {
     assert_eq!(desk.account.totals.open, 0);
     desk.proved();
 
+    // Nor one that the site deleted, as that can come back.
+    let base = theme(&[("list.html", &text), ("page.html", "another page\n")]);
+    let release = theme(&[("list.html", &text), ("news.html", "another page\n")]);
+    let mut desk = Desk::new(&base, &site, &release, Leave::Site);
+    let before = desk.files.borrow().clone();
+    for id in desk.ids() {
+        let taken = desk.settle(&id, &Answer::take(Take::Site));
+        let of_the_name = desk.account.decisions.iter().any(|d| d.id == id && d.reason == Reason::BothRenamed);
+        assert_eq!(taken.is_err(), of_the_name);
+    }
+    assert_eq!(*desk.files.borrow(), before);
+
+    let base = theme(&[("list.html", &text)]);
     let release = theme(&[("items.html", &text)]);
     let mut desk = Desk::new(&base, &site, &release, Leave::Markers);
     if let [id] = &desk.ids()[..] {

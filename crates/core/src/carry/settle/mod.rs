@@ -148,7 +148,8 @@ impl Settling<'_> {
         let Some(at) = decision.result else { return self.whole(account, k, answer) };
         let current = self.current(&decision.path, before)?;
         let (text, encoding) = decode(&decision.path, &current)?;
-        let new = if decision.stands == Stands::Markers || !is_by_key(&decision.path) {
+        let by_lines = decision.stands == Stands::Markers || rework::is_by_lines(self, account, &decision.path)?;
+        let new = if by_lines {
             let lines = split_lines(&text);
             let at = spot(&lines, &decision)
                 .ok_or_else(|| unfit(&decision.path, "the open spot is not in the file any more: edit it there"))?;
@@ -263,8 +264,10 @@ impl Settling<'_> {
         if from == to {
             return Ok(Puts::new());
         }
-        if (self.read)(Side::Result, to)?.is_some() {
-            return Err(unfit(to, "the result has another file of this name"));
+        // A file that is out of the result can come back.
+        let is_known = account.files.iter().any(|f| f.path == to);
+        if is_known || (self.read)(Side::Result, to)?.is_some() {
+            return Err(unfit(to, "there is another file of this name"));
         }
         let bytes = (self.read)(Side::Result, from)?.ok_or_else(|| unfit(from, "the file is not in the result"))?;
         if let Some(file) = file_mut(account, from) {

@@ -3,10 +3,10 @@
 use std::collections::HashSet;
 
 use super::{Refused, Settling, Side, unfit};
-use crate::carry::account::{Account, Answer, Blob, Decision, Lines, Stands, State, Take};
+use crate::carry::account::{Account, Answer, Blob, Decision, FileRecord, Lines, Stands, State, Take};
 use crate::catalog::{self, Catalog, Message, with_missing};
 use crate::formats::answered::{Answered, Moved, Value, bytes_of, worked_in};
-use crate::formats::merge_file;
+use crate::formats::{is_by_key, merge_file};
 use crate::merge::{Leave, MergeOptions};
 use crate::text::{Text, split_lines};
 use crate::theme::Digest;
@@ -43,6 +43,34 @@ pub(super) fn exchanged(text: &[u8], at: Lines, decision: &Decision, answer: &An
     }
     let start = span.start + first;
     Some([&text[..start], new, &text[start + stands.len()..]].concat())
+}
+
+/// Tells whether the questions of a file are about its lines: it is none with keys, or had to be merged by lines.
+pub(super) fn is_by_lines(settling: &Settling<'_>, account: &Account, path: &str) -> Result<bool, Refused> {
+    let file = account.files.iter().find(|f| f.path == path).filter(|_| is_by_key(path));
+    let Some(file) = file else { return Ok(true) };
+    let read = |side: Side, other: &Option<String>| -> Result<Vec<u8>, Refused> {
+        Ok((settling.read)(side, other.as_deref().unwrap_or(path))?.unwrap_or_default())
+    };
+    let [base, site, release] = [
+        read(Side::Base, &file.base_path)?,
+        read(Side::Site, &file.site_path)?,
+        read(Side::Release, &file.release_path)?,
+    ];
+    let merged = merge_file(path, file.kind, &base, &site, &release, &options(account, file));
+    Ok(merged.is_some_and(|merged| merged.by_lines))
+}
+
+/// How the files of an account are merged again.
+fn options(account: &Account, file: &FileRecord) -> MergeOptions {
+    MergeOptions {
+        trust: account.options.trust,
+        leave: Leave::Site,
+        keep_blanks: account.options.keep_blanks,
+        release_label: account.themes.release.version.clone().unwrap_or_default(),
+        settings: file.settings.clone().unwrap_or_default(),
+        ..MergeOptions::default()
+    }
 }
 
 /// Merges a file again with all answers in it, the given one for decision `k` among them. `bytes` are what it is now.
@@ -98,15 +126,8 @@ pub(super) fn merged_again(
     });
     let versions = [&base, &site, &release].map(|text| Catalog::parse(text).ok());
     let [base, site] = worked_in(&base, &site, answers.collect()).ok_or_else(by_hand)?;
-    let options = MergeOptions {
-        trust: account.options.trust,
-        leave: Leave::Site,
-        keep_blanks: account.options.keep_blanks,
-        release_label: account.themes.release.version.clone().unwrap_or_default(),
-        settings: file.settings.clone().unwrap_or_default(),
-        ..MergeOptions::default()
-    };
-    let merged = merge_file(path, file.kind, &base, &site, &release, &options).ok_or_else(by_hand)?;
+    let merged =
+        merge_file(path, file.kind, &base, &site, &release, &options(account, file)).ok_or_else(by_hand)?;
     let mut body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;
     if path.ends_with(".po") {
         body = with_the_templates(body, bytes, versions);
