@@ -260,12 +260,13 @@ impl<'c> Origin<'c> {
             else {
                 continue;
             };
-            let torn = || {
-                let before = joined(window_lines);
-                let after = replace_lines(&before, &mut [(window.clone(), merged.bytes.clone())]);
-                after.is_none_or(|after| tears(&before, &after))
+            let before = joined(window_lines);
+            let Some(after) = replace_lines(&before, &mut [(window.clone(), merged.bytes.clone())]) else {
+                continue;
             };
-            if self.is_by_level() && torn() {
+            // Nor does a file come that has nothing in it.
+            let torn = self.is_by_level() && tears(&before, &after);
+            if torn || after.trim_ascii().is_empty() {
                 continue;
             }
             let changes = edits.iter().map(|edit| self.change(edit)).collect::<Option<Vec<ChangeId>>>();

@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use super::Content;
-use super::account::{Blob, Lines, Remark, Source, Stands};
+use super::account::{Blob, Decision, Lines, Remark, Source, Stands};
 use super::across::{Doubt, replace_lines};
 use super::file::{FileResult, decision};
 use super::markers::{BASE, CLOSE, MIDDLE, OPEN};
@@ -14,6 +14,8 @@ use super::run::{CarryOptions, Inputs};
 use crate::merge::{Leave, Reason};
 use crate::text::{Text, split_lines};
 use crate::theme::{Digest, dialect_of};
+
+const SAME: &str = "where they were before: see whether they are the same";
 
 /// Puts the question into the result of the file that seems to have the lines. Returns its id; `None` where they
 /// cannot be found there, or stand in another question.
@@ -25,6 +27,13 @@ pub(super) fn ask(
 ) -> Option<String> {
     let Some(Content::Merged(bytes, origin)) = &result.content else { return None };
     let at = place(bytes, doubt)?;
+    // A question about the whole text is about them, too.
+    let is_whole = |d: &&mut Decision| d.result.is_none() && d.reason != Reason::BothRenamed;
+    if let Some(whole) = result.decisions.iter_mut().find(is_whole) {
+        whole.changes.push(doubt.change.clone());
+        whole.suggestion.get_or_insert_with(|| format!("the site deleted lines of this file {SAME}"));
+        return Some(whole.id.clone());
+    }
     let taken = |lines: Option<Lines>| lines.is_some_and(|l| l.range().start < at.end && at.start < l.range().end);
     if result.decisions.iter().any(|d| taken(d.result)) {
         return None;
@@ -46,8 +55,7 @@ pub(super) fn ask(
     let blobs = [&doubt.text[..], b"", &doubt.text].map(Blob::of);
     let ids = std::iter::once(doubt.change.clone());
     let mut asked = decision(&result.path, Reason::SiteDeleted, stands, Some(&there), blobs, ids);
-    asked.suggestion =
-        Some("the site deleted these lines where they were before: see whether they are the same".into());
+    asked.suggestion = Some(format!("the site deleted these lines {SAME}"));
     if result.decisions.iter().any(|d| d.id == asked.id) {
         return None;
     }

@@ -42,7 +42,19 @@ fn a_change_does_not_go_into_a_file_that_both_added() {
         );
         assert_eq!(out.outcomes(), [("home.html", Outcome::Open), ("part.html", Outcome::Open)]);
         assert!(out.files["home.html"].contains(word));
+        assert_eq!(out.files["part.html"].matches("<<<<<<<").count(), 1, "no question stands within another");
     }
+}
+
+#[test]
+fn no_file_comes_that_has_nothing_in_it() {
+    let out = carried(
+        &[("home.html", &page(BLOCK))],
+        &[("home.html", &page(""))],
+        &[("home.html", &page("{% include 'part.html' %}\n")), ("part.html", BLOCK)],
+    );
+    assert_eq!(out.outcomes(), [("home.html", Outcome::Open)]);
+    assert!(out.files["part.html"].contains("friends of the mill"));
 }
 
 #[test]
