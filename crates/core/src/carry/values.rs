@@ -20,10 +20,10 @@ pub(super) fn keyed_values(path: &str, bytes: &[u8]) -> Option<BTreeMap<String, 
     let extension = path.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase())?;
     let value: Value = match extension.as_str() {
         "po" => return catalog_values(&text.body),
-        "json" => serde_json::from_slice(&text.body).ok()?,
+        "json" | "jsonc" => serde_json::from_str(&without_comments(std::str::from_utf8(&text.body).ok()?)).ok()?,
         "toml" => toml::from_str(std::str::from_utf8(&text.body).ok()?).ok()?,
         "yaml" | "yml" => yaml(std::str::from_utf8(&text.body).ok()?)?,
-        "ini" => ini(std::str::from_utf8(&text.body).ok()?)?,
+        "ini" | "cfg" | "conf" | "properties" => ini(std::str::from_utf8(&text.body).ok()?)?,
         _ => return None,
     };
     let mut out = BTreeMap::new();
@@ -52,6 +52,41 @@ fn walk(value: &Value, path: String, out: &mut BTreeMap<String, String>) {
             out.insert(path, other.to_string());
         }
     }
+}
+
+/// JSON without the comments and last commas that many tools allow.
+fn without_comments(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(first) = rest.chars().next() {
+        let end = match first {
+            '"' => string_end(rest),
+            '/' if rest.starts_with("//") => rest.find('\n').unwrap_or(rest.len()),
+            '/' if rest.starts_with("/*") => rest.find("*/").map_or(rest.len(), |at| at + 2),
+            _ => first.len_utf8(),
+        };
+        if first == '/' && end > 1 {
+            out.push(' ');
+        } else {
+            if matches!(first, ']' | '}') && out.trim_end().ends_with(',') {
+                out.truncate(out.trim_end().len() - 1);
+            }
+            out.push_str(&rest[..end]);
+        }
+        rest = &rest[end..];
+    }
+    out
+}
+
+/// Where a string in quotes ends that a text begins with.
+fn string_end(text: &str) -> usize {
+    let mut escaped = false;
+    let closes = |(_, c): &(usize, char)| {
+        let is_end = *c == '"' && !escaped;
+        escaped = *c == '\\' && !escaped;
+        is_end
+    };
+    text.char_indices().skip(1).find(closes).map_or(text.len(), |(at, _)| at + 1)
 }
 
 /// Reads a YAML document of plain keys; anchors, aliases and tags go unseen.
@@ -102,7 +137,8 @@ fn yaml(text: &str) -> Option<Value> {
     (!events.any(|e| matches!(e, Event::DocumentStart(_)))).then_some(value)
 }
 
-/// Reads `key = value` lines in sections. Lines that go on with the value above count to it.
+/// Reads `key = value` lines in sections. Lines that go on with the value above count to it. `None` where there are
+/// lines of another kind.
 fn ini(text: &str) -> Option<Value> {
     let mut root = Map::new();
     let mut section = String::new();
@@ -121,7 +157,7 @@ fn ini(text: &str) -> Option<Value> {
             value.push_str(line.trim());
             continue;
         }
-        let (key, value) = line.split_once(['=', ':']).unwrap_or((line, ""));
+        let (key, value) = line.split_once(['=', ':'])?;
         let key = format!("{section}\0{}", key.trim());
         root.insert(key.clone(), Value::from(value.trim()));
         last = Some(key);
@@ -182,6 +218,9 @@ mod tests {
         let json = of("a.json", "{\"a\": {\"b\": 1, \"c\": \"x\"}, \"l\": [{\"id\": \"q\", \"v\": 2}]}");
         assert_eq!(of("a.yml", "a:\n  c: 'x' # note\n  b: 1\nl:\n- id: q\n  v: 2\n"), json);
         assert_eq!(of("a.toml", "[[l]]\nv = 2\nid = \"q\"\n[a]\nb = 1\nc = \"x\"\n"), json);
+        let remarks = "{\"a\": {// ]\n\"b\": 1, \"c\": \"x\",}, /* } */ \"l\": [{\"id\": \"q\", \"v\": 2},\n]}";
+        assert_eq!(of("a.jsonc", remarks), json);
+        assert_eq!(of("a.json", "{\"a\": \"// \\\" /* \"}")["\0a"], "\"// \\\" /* \"");
         let forms = "msgid \"a\"\nmsgid_plural \"as\"\nmsgstr[0] \"\"\n\"x\"\nmsgstr[1] \"y\"\n\nmsgid \"b\"\nmsgstr \"z\"\n";
         assert_eq!(
             of("a.po", forms),

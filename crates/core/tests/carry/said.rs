@@ -1,8 +1,8 @@
 //! No word of either side is lost: wherever in a file of settings it stands, and whatever becomes of the files of a
 //! theme.
 
-use daxle_core::carry::CarryOptions;
 use daxle_core::carry::account::{Account, Answer, Blob, Decision, Take};
+use daxle_core::carry::{CarryOptions, FindingKind};
 use daxle_core::formats::merge_file;
 use daxle_core::merge::{Leave, MergeOptions, TextDecision, TextMerge};
 use daxle_core::theme::Kind;
@@ -37,8 +37,19 @@ const FILES: [(&str, &str); 5] = [
 
 /// The text with letters put into some of its words; and those letters.
 fn with_words(text: &str, at: &[usize], word: &str) -> (String, Vec<String>) {
+    with_words_where(text, at, word, |_, _| true)
+}
+
+/// The same, for words that fit; they are told by the text and the place of their last letter.
+fn with_words_where(
+    text: &str,
+    at: &[usize],
+    word: &str,
+    fits: impl Fn(&str, usize) -> bool,
+) -> (String, Vec<String>) {
     let is_word = |k: usize| text.as_bytes().get(k).is_some_and(u8::is_ascii_alphabetic);
-    let inside: Vec<usize> = (1..text.len()).filter(|k| is_word(*k) && !is_word(*k + 1)).collect();
+    let ends = (1..text.len()).filter(|k| is_word(*k) && !is_word(*k + 1));
+    let inside: Vec<usize> = ends.filter(|k| fits(text, *k)).collect();
     let mut places: Vec<usize> = at.iter().map(|at| inside[at % inside.len()]).collect();
     places.sort_unstable();
     places.dedup();
@@ -48,6 +59,16 @@ fn with_words(text: &str, at: &[usize], word: &str) -> (String, Vec<String>) {
         result.insert_str(*place, word);
     }
     (result, words)
+}
+
+/// Tells whether a word in a file of settings is no name of a key, a section or an item.
+fn is_value(text: &str, last: usize) -> bool {
+    let (before, behind) = (&text[..=last], text[last + 1..].trim_start_matches(['"', '\'']));
+    let line = before.rsplit('\n').next().unwrap_or_default().trim_start_matches([' ', '-', '"']);
+    !behind.starts_with([':', '='])
+        && !behind.starts_with(" =")
+        && !line.starts_with('[')
+        && !line.starts_with("id")
 }
 
 /// The paragraph `at` taken out, or none.
@@ -104,16 +125,24 @@ fn merged(path: &str, base: &str, site: &str, release: &str) -> TextMerge {
 
 /// A theme with files of every kind; files of a kind have much in common.
 fn a_theme() -> Files {
+    theme_with(|_| "")
+}
+
+/// The same; `own` is a word that each file has in all its lines.
+fn theme_with(own: impl Fn(usize) -> &'static str) -> Files {
     let mut files: Files = vec![("short.txt".into(), "one\n".into())];
     for n in 0..3 {
+        let own = own(n);
         let section = |k: usize| {
             format!(
-                "<section class=\"part{n} piece{k}\">\n  <h2>Title {n} of {k}</h2>\n  <p>Words on thing {n} and {k}</p>\n</section>\n\n"
+                "<section class=\"part{n} {own}piece{k}\">\n  <h2>{own}Title {n} of {k}</h2>\n  <p>Words on {own}thing {n} and {k}</p>\n</section>\n\n"
             )
         };
-        let rule = |k: usize| format!(".box{n}-{k} {{\n  color: red{k};\n  margin: {k}px;\n}}\n\n");
+        let rule = |k: usize| format!(".box{n}-{k} {{\n  color: {own}red{k};\n  margin: {k}px {own};\n}}\n\n");
         let act = |k: usize| {
-            format!("function act{n}of{k}(one) {{\n  const value = one + {k};\n  return done{n}(value);\n}}\n\n")
+            format!(
+                "function act{n}of{k}(one) {{\n  const {own}value = one + {k};\n  return done{n}({own}value);\n}}\n\n"
+            )
         };
         files.extend([
             (format!("pages/page{n}.html"), (0..5).map(section).collect()),
@@ -133,13 +162,24 @@ type Deed = (usize, usize);
 
 /// The theme as a side has it after its deeds, one list for each file; and the words that it put in and has.
 fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<String>) {
+    after_deeds_where(base, deeds, word, |_, _| true)
+}
+
+/// The same, with letters in words that fit.
+fn after_deeds_where(
+    base: &Files,
+    deeds: &[Vec<Deed>],
+    word: &str,
+    fits: impl Fn(&str, usize) -> bool,
+) -> (Files, Vec<String>) {
     let mut files = Files::new();
     let mut words = Vec::new();
     for (n, ((path, text), deeds)) in base.iter().zip(deeds).enumerate() {
         let (mut path, mut text) = (path.clone(), text.clone());
         let mut gone = false;
+        let is_set = path.starts_with("set/");
         let named = |part: &str| path.replace(|c: char| c.is_ascii_digit(), part);
-        let (renamed, part, copy) = (named(&format!("New{n}")), named("Part"), named("Copy"));
+        let (renamed, part, copy) = (named("New"), named("Part"), named("Copy"));
         for &(deed, at) in deeds {
             match deed {
                 0 => gone = true,
@@ -147,7 +187,7 @@ fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<Str
                 2 => path.clone_from(&renamed),
                 3 => path = path.to_uppercase(),
                 4 => text = text.replace("\r", "").replace('\n', "\r\n"),
-                5 if !text.starts_with("# head") => text = text.replace("\n  ", "\n\t"),
+                5 if !is_set => text = text.replace("\n  ", "\n\t"),
                 5 => {}
                 6 => text = text.trim_end().to_string(),
                 7 => files.push((copy.clone(), text.clone())),
@@ -157,7 +197,9 @@ fn after_deeds(base: &Files, deeds: &[Vec<Deed>], word: &str) -> (Files, Vec<Str
                     }
                 }
                 _ => {
-                    let (said, put) = with_words(&text, &[at], &format!("{word}{}", char::from(b'a' + n as u8)));
+                    let word = format!("{word}{}", char::from(b'a' + n as u8));
+                    let is_free = |text: &str, at: usize| !is_set || fits(text, at);
+                    let (said, put) = with_words_where(&text, &[at], &word, is_free);
                     text = said;
                     words.extend(put);
                 }
@@ -226,5 +268,31 @@ proptest! {
             let gone = side && theirs.contains(word.as_str());
             prop_assert!(gone || refused > 0 || results.contains(word.as_str()), "{word} {side} {leave:?}");
         }
+    }
+}
+
+proptest! {
+    #[test]
+    fn the_proof_finds_nothing_wrong(mine in deeds(), theirs in deeds(), leave in 0..3usize, take in any::<bool>()) {
+        let base = theme_with(|n| ["north", "south", "west"][n]);
+        let (site, _) = after_deeds_where(&base, &mine, "own", is_value);
+        let (release, _) = after_deeds_where(&base, &theirs, "new", is_value);
+        let leave = [Leave::Markers, Leave::Site, Leave::Release][leave];
+        let mut desk = Desk::new(&base, &site, &release, leave);
+        let is_proved = |desk: &Desk| {
+            let mut proof = desk.proof();
+            // A word within a tag tears its element.
+            proof.findings.retain(|finding| finding.kind != FindingKind::Unbalanced);
+            prop_assert!(proof.findings.is_empty(), "{:#?}", proof.findings);
+            let told = |account: &Account| account.changes.iter().map(|c| (c.path.clone(), c.outcome)).collect::<Vec<_>>();
+            prop_assert_eq!(told(&proof.account), told(&desk.account));
+            prop_assert!(proof.account == desk.account, "the proof has something to add");
+            Ok(())
+        };
+        is_proved(&desk)?;
+        for id in desk.ids() {
+            _ = desk.settle(&id, &Answer::take(if take { Take::Site } else { Take::Release }));
+        }
+        is_proved(&desk)?;
     }
 }

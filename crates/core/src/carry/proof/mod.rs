@@ -374,11 +374,11 @@ impl Proof {
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
-            if let Some(mut values) =
-                [&b, &s, &r, &bytes].map(|t| keyed_values(&file.path, t)).into_iter().collect::<Option<Vec<_>>>()
-            {
+            let values = [&b, &s, &r, &bytes].map(|t| keyed_values(&file.path, t));
+            if let [Some(base), Some(site), Some(release), Some(result)] = values {
+                let mut values = [base, site, release, result];
                 values::forget_unsure(&bytes, &mut values);
-                values::follow_the_sites_names(&mut values);
+                values::follow_names(&mut values);
                 self.values(file, &values);
             } else if let (Some(b), Some(s), Some(r), Some(x)) =
                 (decode(&b), decode(&s), decode(&r), decode(&bytes))

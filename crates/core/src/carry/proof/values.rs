@@ -3,15 +3,18 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::{FindingKind, Proof};
-use crate::carry::account::{Account, Blob, FileRecord, Take};
+use crate::carry::account::{Account, Blob, ChangeRecord, FileRecord, Take};
 use crate::carry::values::keyed_values;
 use crate::catalog::Catalog;
 use crate::merge::Step;
 
+/// The values of base, site, release and result by their paths.
+pub(super) type Versions = [BTreeMap<String, String>; 4];
+
 impl Proof {
     /// Each value of a settings file is the one that the two sides' changes make it.
-    pub(super) fn values(&mut self, file: &FileRecord, values: &[BTreeMap<String, String>]) {
-        let [base, site, release, result] = values else { return };
+    pub(super) fn values(&mut self, file: &FileRecord, values: &Versions) {
+        let [base, site, release, result] = values;
         let written = self
             .account
             .decisions
@@ -27,6 +30,12 @@ impl Proof {
             .iter()
             .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
         let asked = AskedKeys::of(&self.account, &file.path);
+        // What changes from other files brought.
+        let site_path = file.site_path.as_deref().unwrap_or(&file.path);
+        let came = |c: &&ChangeRecord| c.result_path.as_deref() == Some(&file.path) && c.path != site_path;
+        let brought =
+            self.account.changes.iter().filter(came).filter_map(|c| c.added.as_ref().and_then(Blob::bytes));
+        let brought: HashSet<String> = brought.flat_map(|text| words_of(&text)).collect();
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
@@ -47,15 +56,27 @@ impl Proof {
             if filled || empty(x) {
                 continue;
             }
-            if (x == s || x == r) && (asked.allow(path, r.is_none()) || (b.is_none() && asked.names(path))) {
+            let is_asked =
+                || asked.allow(path, r.is_none()) || (b.is_none() && asked.names(path)) || asked.has(path, [s, r]);
+            if (x == s || x == r) && is_asked() {
                 continue;
             }
-            // A renamed key holds the value that the site set under the old one.
-            let set = |x: &String| site.iter().any(|(p, v)| v == x && base.get(p) != Some(v));
-            if s == b && x != r && !x.is_some_and(set) {
+            // A renamed key holds the value that the other side set under the old one.
+            let set_by = |side: &BTreeMap<String, String>| {
+                let is_it =
+                    |(p, v): (&String, &String)| Some(v) == x && base.get(p) != Some(v) && !result.contains_key(p);
+                side.iter().any(is_it)
+            };
+            let words = |value: Option<&String>| value.map_or(HashSet::new(), |value| words_of(value.as_bytes()));
+            let came = || {
+                let (of_result, of_release) = (words(x), words(r));
+                let mut own = of_result.difference(&of_release).peekable();
+                own.peek().is_some() && own.all(|word| brought.contains(word))
+            };
+            if s == b && x != r && !set_by(site) && !came() {
                 let means = format!("{shown} is {}, the release has {}", show(x), show(r));
                 self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
-            } else if s != b && r == b && x != s {
+            } else if s != b && r == b && x != s && !set_by(release) {
                 let means = format!("{shown} is {}, the site set {}", show(x), show(s));
                 self.find(FindingKind::ChangeMissing, &file.path, None, &means, "put the site's value back");
             } else if s != b
@@ -64,6 +85,7 @@ impl Proof {
                 && x != r
                 && !is_list(s)
                 && !is_of_forms(x, [s, r])
+                && !is_of_lines(x, [s, r])
                 && !written
             {
                 let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
@@ -73,36 +95,44 @@ impl Proof {
     }
 }
 
-/// Lets base and release call by the site's names what the site renamed, and the result has by that name: a group that the
-/// site has no more and the release still has, where the site has a new one beside it with at least half of the same
-/// values.
-pub(super) fn follow_the_sites_names(values: &mut [BTreeMap<String, String>]) {
-    let [base, site, release, result] = values else { return };
-    let [of_base, of_site, of_release, of_result] = [&*base, site, release, result].map(groups);
-    let parent = |name: &str| name.rfind('\0').map(|at| name[..at].to_string()).unwrap_or_default();
-    let is_new =
-        |name: &&String| !of_base.contains(*name) && !of_release.contains(*name) && of_result.contains(*name);
-    let mut new: BTreeMap<String, Vec<&String>> = BTreeMap::new();
-    of_site.iter().filter(is_new).for_each(|name| new.entry(parent(name)).or_default().push(name));
-    let is_gone =
-        |name: &&String| of_release.contains(*name) && !of_site.contains(*name) && !of_result.contains(*name);
-    let mut renamed: Vec<(&String, &String)> = Vec::new();
-    for old in of_base.iter().filter(is_gone) {
-        let was = within(base, old);
-        let is_it = |new: &&&String| {
-            let own = within(site, new);
-            2 * own.intersection(&was).count() >= own.len().max(was.len())
-        };
-        renamed.extend(new.get(&parent(old)).and_then(|new| new.iter().find(is_it)).map(|new| (old, *new)));
-    }
-    for side in [base, release] {
-        for (old, new) in &renamed {
-            for (rest, value) in within(side, old) {
-                side.remove(&format!("{old}{rest}"));
-                side.insert(format!("{new}{rest}"), value);
+/// Lets all of base, site, release and result call by the new name what one side renamed, and the result has by that name: a group that the side
+/// has no more and the other still has, where the side has a new one beside it with at least half of the same values.
+pub(super) fn follow_names(values: &mut Versions) {
+    for (side, other) in [(1, 2), (2, 1)] {
+        let names = new_names([0, side, other, 3].map(|k| &values[k]));
+        for version in [0, other] {
+            for (old, new) in &names {
+                for (rest, value) in within(&values[version], old) {
+                    values[version].remove(&format!("{old}{rest}"));
+                    values[version].insert(format!("{new}{rest}"), value);
+                }
             }
         }
     }
+}
+
+/// The groups to which a side gave another name: the old ones and the new. The versions are the base, the side, the
+/// other side, the result.
+fn new_names(versions: [&BTreeMap<String, String>; 4]) -> Vec<(String, String)> {
+    let [of_base, of_side, of_other, of_result] = versions.map(groups);
+    let parent = |name: &str| name.rfind('\0').map(|at| name[..at].to_string()).unwrap_or_default();
+    let is_new =
+        |name: &&String| !of_base.contains(*name) && !of_other.contains(*name) && of_result.contains(*name);
+    let mut new: BTreeMap<String, Vec<&String>> = BTreeMap::new();
+    of_side.iter().filter(is_new).for_each(|name| new.entry(parent(name)).or_default().push(name));
+    let is_gone =
+        |name: &&String| of_other.contains(*name) && !of_side.contains(*name) && !of_result.contains(*name);
+    let mut renamed = Vec::new();
+    for old in of_base.iter().filter(is_gone) {
+        let was = within(versions[0], old);
+        let is_it = |new: &&&String| {
+            let own = within(versions[1], new);
+            2 * own.intersection(&was).count() >= own.len().max(was.len())
+        };
+        let found = new.get(&parent(old)).and_then(|new| new.iter().find(is_it));
+        renamed.extend(found.map(|new| (old.clone(), (*new).clone())));
+    }
+    renamed
 }
 
 /// The names that lead to values within others.
@@ -126,6 +156,8 @@ struct AskedKeys {
     groups: HashSet<String>,
     /// What a side calls something that the base calls otherwise.
     new: HashSet<String>,
+    /// The values of the site and of the release at a key, which may be the end of a path.
+    values: HashSet<(String, [Option<String>; 2])>,
 }
 
 impl AskedKeys {
@@ -137,7 +169,7 @@ impl AskedKeys {
             let values = keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
             (values.unwrap_or_default(), words_of(part))
         };
-        let (mut keys, mut new) = (HashSet::new(), HashSet::new());
+        let (mut keys, mut new, mut of_sides) = (HashSet::new(), HashSet::new(), HashSet::new());
         for decision in account.decisions.iter().filter(|d| d.path == path) {
             let versions = [&decision.base, &decision.site, &decision.release].map(read);
             let [before, own, theirs] = versions.each_ref().map(|(values, words)| -> HashSet<String> {
@@ -148,16 +180,25 @@ impl AskedKeys {
                     .collect()
             });
             new.extend(own.into_iter().chain(theirs).filter(|name| !before.contains(name)));
+            let [_, (own, _), (theirs, _)] = &versions;
+            let either = own.keys().chain(theirs.keys());
+            of_sides.extend(either.map(|key| (key.clone(), [own, theirs].map(|side| side.get(key).cloned()))));
             keys.extend(versions.into_iter().flat_map(|(values, _)| values.into_keys()));
         }
         let above = |key: &String| key.match_indices('\0').skip(1).map(|(at, _)| key[..at].to_string()).collect();
         let groups = keys.iter().flat_map(|key| -> Vec<String> { above(key) }).collect();
-        AskedKeys { keys, groups, new }
+        AskedKeys { keys, groups, new, values: of_sides }
     }
 
     /// Tells whether what is, or was, asked is a name that leads to a value.
     fn names(&self, path: &str) -> bool {
         path.split('\0').any(|name| self.new.contains(name))
+    }
+
+    /// Tells whether just these values of site and release are a question, at a key that the path ends with.
+    fn has(&self, path: &str, values: [Option<&String>; 2]) -> bool {
+        let values = values.map(|value| value.cloned());
+        path.match_indices('\0').any(|(at, _)| self.values.contains(&(path[at..].to_string(), values.clone())))
     }
 
     /// Tells whether a value may be either side's: it is in a group that is a question as a whole, or is a group on one
@@ -167,7 +208,8 @@ impl AskedKeys {
         let is_message = !path.contains('\0');
         is_message && gone && self.keys.contains(path)
             || path.match_indices('\0').map(|(at, _)| &path[at..]).any(|key| {
-                self.keys.contains(key) && (gone || key.matches('\0').count() > 1 || self.groups.contains(key))
+                self.keys.contains(key)
+                    && (gone || key == path || key.matches('\0').count() > 1 || self.groups.contains(key))
             })
     }
 }
@@ -181,8 +223,8 @@ fn words_of(text: &[u8]) -> HashSet<String> {
 
 /// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody
 /// is sure of: they came with the template of the release.
-pub(super) fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String>]) {
-    let [base, site, release, values] = values else { return };
+pub(super) fn forget_unsure(result: &[u8], values: &mut Versions) {
+    let [base, site, release, values] = values;
     let Ok(catalog) = Catalog::parse(result) else { return };
     let unsure = catalog.messages.iter().filter(|m| !m.obsolete && (m.is_fuzzy() || !m.is_translated()));
     let written = |id: &[u8]| {
@@ -198,6 +240,13 @@ pub(super) fn forget_unsure(result: &[u8], values: &mut [BTreeMap<String, String
 fn is_of_forms(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
     let known: HashSet<&str> = sides.into_iter().flatten().flat_map(|forms| forms.split('\n')).collect();
     value.is_some_and(|forms| forms.split('\n').all(|form| known.contains(form)))
+}
+
+/// A text of several lines may be merged line by line.
+fn is_of_lines(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
+    let lines = |text: &String| text.trim_matches('"').split("\\n").map(String::from).collect::<Vec<_>>();
+    let known: HashSet<String> = sides.into_iter().flatten().flat_map(lines).collect();
+    value.map(lines).is_some_and(|lines| lines.len() > 1 && lines.iter().all(|line| known.contains(line)))
 }
 
 /// A list may be merged item by item, and then be neither side's.

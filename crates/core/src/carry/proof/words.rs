@@ -16,6 +16,8 @@ use crate::theme::dialect_of;
 /// Lines of the site, and the base's that stand for them.
 type Spot = (Range<usize>, Range<usize>);
 
+/// So many lines at most are left out at the end of a question, as both sides have them.
+const COMMON: usize = 20;
 /// Of how many copies of a line the surroundings are looked at.
 const COPIES: usize = 100;
 
@@ -74,8 +76,9 @@ impl Proof {
         let mut decided: Vec<Spot> =
             open.iter().filter_map(|d| Some((d.site_lines?.range(), d.base_lines?.range()))).collect();
         decided.sort_by_key(|(site, base)| (site.start, base.start));
-        // What both put at the ends of a change is left out of its question: it may be counted on either side.
-        let mut whole = decided.clone();
+        // What both have at the ends of a change is left out of its question: it may be counted on either side.
+        let mut whole: Vec<Spot> =
+            decided.iter().map(|spot| with_common_end(spot, &site_lines, &base_lines)).collect();
         // Where the question is put beside the change (a line that was doubled), the change itself is open too.
         let mut others: Vec<Spot> = Vec::new();
         let ids: HashSet<&str> = open.iter().map(|d| d.id.as_str()).collect();
@@ -299,14 +302,19 @@ impl Proof {
             return;
         }
         // The place: where most of the site's neighbouring lines stand around the change.
-        let around = |lines: &[Line<'_>], range: &Range<usize>| -> Vec<Vec<u8>> {
+        let around = |lines: &[Line<'_>], range: &Range<usize>| -> Vec<(bool, Vec<u8>)> {
             let telling = |l: &&Line<'_>| l.trimmed().iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 4;
             let before = lines[..range.start.min(lines.len())].iter().rev().filter(telling).take(4);
             let after = lines[range.end.min(lines.len())..].iter().filter(telling).take(4);
-            before.chain(after).map(|l| l.trimmed().to_vec()).collect()
+            let (before, after) = (before.map(|l| (true, l)), after.map(|l| (false, l)));
+            before.chain(after).map(|(before, l)| (before, l.trimmed().to_vec())).collect()
         };
         let wanted = around(site, &at);
         let first = added[0].trimmed();
+        // Merged by words it is another line, and one like it may be another change's.
+        if change.step == Some(Step::Words) && site.iter().filter(|l| l.trimmed() == first).count() > 1 {
+            return;
+        }
         let places: Vec<usize> = (0..result.len()).filter(|k| result[*k].trimmed() == first).collect();
         let score = |k: usize| {
             let here = around(result, &(k..(k + at.len()).min(result.len())));
@@ -357,6 +365,19 @@ fn met(spots: &[Spot], lines: &Spot) -> Option<usize> {
     let first = spots.partition_point(|(site, base)| site.end <= lines.0.start && base.end <= lines.1.start);
     let near = spots[first..].iter().take_while(|(s, b)| s.start < lines.0.end || b.start < lines.1.end);
     near.enumerate().find(|(_, (s, b))| meet(s, &lines.0) || meet(b, &lines.1)).map(|(k, _)| first + k)
+}
+
+/// A spot with the lines behind it that the site has as the base has them at the spot's end.
+fn with_common_end((site, base): &Spot, site_lines: &[Line<'_>], base_lines: &[Line<'_>]) -> Spot {
+    let (Some(behind), Some(lines)) = (site_lines.get(site.end..), base_lines.get(base.clone())) else {
+        return (site.clone(), base.clone());
+    };
+    let is_common = |count: &usize| {
+        let pairs = behind[..*count].iter().zip(&lines[lines.len() - count..]);
+        pairs.into_iter().all(|(a, b)| a.trimmed() == b.trimmed())
+    };
+    let common = (0..=behind.len().min(lines.len()).min(COMMON)).rev().find(is_common).unwrap_or(0);
+    (site.start..site.end + common, base.clone())
 }
 
 /// The site's text with the base's in place of some spots.
