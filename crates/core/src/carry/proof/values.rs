@@ -32,9 +32,14 @@ impl Proof {
         let asked = AskedKeys::of(&self.account, &file.path);
         // What changes from other files brought.
         let site_path = file.site_path.as_deref().unwrap_or(&file.path);
-        let came = |c: &&ChangeRecord| c.result_path.as_deref() == Some(&file.path) && c.path != site_path;
-        let brought =
-            self.account.changes.iter().filter(came).filter_map(|c| c.added.as_ref().and_then(Blob::bytes));
+        let is_from_another =
+            |c: &&ChangeRecord| c.result_path.as_deref() == Some(&file.path) && c.path != site_path;
+        let brought = self
+            .account
+            .changes
+            .iter()
+            .filter(is_from_another)
+            .filter_map(|c| c.added.as_ref().and_then(Blob::bytes));
         let brought: HashSet<String> = brought.flat_map(|text| words_of(&text)).collect();
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
@@ -68,12 +73,12 @@ impl Proof {
                 side.iter().any(is_it)
             };
             let words = |value: Option<&String>| value.map_or(HashSet::new(), |value| words_of(value.as_bytes()));
-            let came = || {
+            let is_brought = || {
                 let (of_result, of_release) = (words(x), words(r));
                 let mut own = of_result.difference(&of_release).peekable();
                 own.peek().is_some() && own.all(|word| brought.contains(word))
             };
-            if s == b && x != r && !set_by(site) && !came() {
+            if s == b && x != r && !set_by(site) && !is_brought() {
                 let means = format!("{shown} is {}, the release has {}", show(x), show(r));
                 self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
             } else if s != b && r == b && x != s && !set_by(release) {

@@ -49,16 +49,21 @@ pub(super) fn exchanged(text: &[u8], at: Lines, decision: &Decision, answer: &An
 pub(super) fn is_by_lines(settling: &Settling<'_>, account: &Account, path: &str) -> Result<bool, Refused> {
     let file = account.files.iter().find(|f| f.path == path).filter(|_| is_by_key(path));
     let Some(file) = file else { return Ok(true) };
-    let read = |side: Side, other: &Option<String>| -> Result<Vec<u8>, Refused> {
-        Ok((settling.read)(side, other.as_deref().unwrap_or(path))?.unwrap_or_default())
+    let [base, site, release] = versions(settling, file)?;
+    let merged = merge_file(path, file.kind, &base, &site, &release, &options(account, file));
+    Ok(merged.is_some_and(|merged| merged.by_lines))
+}
+
+/// A file of base, site and release, by the names that it has there; nothing for one that has none.
+fn versions(settling: &Settling<'_>, file: &FileRecord) -> Result<[Vec<u8>; 3], Refused> {
+    let read = |side: Side, name: &Option<String>| -> Result<Vec<u8>, Refused> {
+        Ok((settling.read)(side, name.as_deref().unwrap_or(&file.path))?.unwrap_or_default())
     };
-    let [base, site, release] = [
+    Ok([
         read(Side::Base, &file.base_path)?,
         read(Side::Site, &file.site_path)?,
         read(Side::Release, &file.release_path)?,
-    ];
-    let merged = merge_file(path, file.kind, &base, &site, &release, &options(account, file));
-    Ok(merged.is_some_and(|merged| merged.by_lines))
+    ])
 }
 
 /// How the files of an account are merged again.
@@ -87,15 +92,9 @@ pub(super) fn merged_again(
     if file.digest.as_deref() != Some(Digest::of(bytes).hex().as_str()) {
         return Err(unfit(path, "the file was edited since: edit it there, then run verify"));
     }
-    let read = |side: Side, other: &Option<String>| -> Result<Vec<u8>, Refused> {
-        let bytes = (settling.read)(side, other.as_deref().unwrap_or(path))?.unwrap_or_default();
-        Text::decode(&bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)
-    };
-    let (base, site, release) = (
-        read(Side::Base, &file.base_path)?,
-        read(Side::Site, &file.site_path)?,
-        read(Side::Release, &file.release_path)?,
-    );
+    let body = |bytes: Vec<u8>| Text::decode(&bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand);
+    let [base, site, release] = versions(settling, file)?;
+    let (base, site, release) = (body(base)?, body(site)?, body(release)?);
     // What stands at the other spots, or was answered there, stays.
     let mut given: Vec<(&Decision, [Vec<u8>; 3], Answer)> = Vec::new();
     let questions = account.decisions.iter().enumerate().filter(|(_, d)| d.path == *path && d.result.is_some());
@@ -124,13 +123,13 @@ pub(super) fn merged_again(
             _ => Value::Release,
         },
     });
-    let versions = [&base, &site, &release].map(|text| Catalog::parse(text).ok());
+    let catalogs = [&base, &site, &release].map(|text| Catalog::parse(text).ok());
     let [base, site] = worked_in(&base, &site, answers.collect()).ok_or_else(by_hand)?;
     let merged =
         merge_file(path, file.kind, &base, &site, &release, &options(account, file)).ok_or_else(by_hand)?;
     let mut body = Text::decode(&merged.bytes).map(|t| t.body.into_owned()).ok_or_else(by_hand)?;
     if path.ends_with(".po") {
-        body = with_the_templates(body, bytes, versions);
+        body = with_the_templates(body, bytes, catalogs);
     }
     let stands = match account.decisions[k].stands {
         Stands::Release => Take::Release,

@@ -393,9 +393,9 @@ impl Merger<'_> {
             return self.items(at, bi, si, ri, false);
         }
         let items = (b, Some(s), Some(r));
-        let comments = b.is_some_and(|b| self.comments_of_its_own(b, s) || self.remarked(b, r));
+        let comments = || b.is_some_and(|b| self.comments_of_its_own(b, s) || self.remarked(b, r));
         if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
-            && (comments || base != site && site != release && base != release)
+            && (base != site && site != release && base != release || comments())
             && !(self.rules.hold && base == site)
             && have_names(bi, si, ri, self.rules)
             && let Some([bi, si, ri]) = self.told_apart([bi, si, ri])
