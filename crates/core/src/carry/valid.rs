@@ -1,5 +1,6 @@
 //! Whether a file is well-formed in its own format, as far as that can be told without a platform.
 
+use super::values::without_comments;
 use crate::catalog::Catalog;
 use crate::formats::yaml;
 use crate::theme::Kind;
@@ -24,8 +25,11 @@ pub fn well_formed(path: &str, kind: Kind, bytes: &[u8]) -> Option<(usize, Strin
         }
     };
     let lower = path.to_ascii_lowercase();
+    let json = |text: &str| serde_json::from_str::<serde::de::IgnoredAny>(text).err();
     if lower.ends_with(".json") {
-        serde_json::from_str::<serde::de::IgnoredAny>(text).err().map(|e| (e.line(), e.to_string()))
+        json(text).map(|e| (e.line(), e.to_string()))
+    } else if lower.ends_with(".jsonc") {
+        json(&without_comments(text)).map(|e| (e.line(), e.to_string()))
     } else if lower.ends_with(".yaml") || lower.ends_with(".yml") {
         yaml::fault(text)
     } else if lower.ends_with(".toml") {
@@ -94,6 +98,8 @@ mod tests {
     #[test]
     fn broken_settings_are_told_with_their_line() {
         assert_eq!(well_formed("a.json", Kind::Settings, b"{\n \"a\": 1\n}\n"), None);
+        assert_eq!(well_formed("a.jsonc", Kind::Settings, b"{/* a\n */\n \"a\": 1, // b\n}\n"), None);
+        assert_eq!(well_formed("a.jsonc", Kind::Settings, b"{/* a\n */\n \"a\": 1\n \"b\": 2\n}\n").unwrap().0, 4);
         assert_eq!(well_formed("a.json", Kind::Settings, b"{\n \"a\": 1\n \"b\": 2\n}\n").unwrap().0, 3);
         assert_eq!(well_formed("a.toml", Kind::Settings, b"a = 1\nb = = 2\n").unwrap().0, 2);
         assert_eq!(well_formed("a.yml", Kind::Settings, b"a: 1\nb:\n  - c\n"), None);

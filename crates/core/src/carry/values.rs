@@ -54,8 +54,8 @@ fn walk(value: &Value, path: String, out: &mut BTreeMap<String, String>) {
     }
 }
 
-/// JSON without the comments and last commas that many tools allow.
-fn without_comments(text: &str) -> String {
+/// JSON without the comments and last commas that many tools allow, each value on the line that it stood on.
+pub(super) fn without_comments(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     let mut rest = text;
     while let Some(first) = rest.chars().next() {
@@ -67,9 +67,10 @@ fn without_comments(text: &str) -> String {
         };
         if first == '/' && end > 1 {
             out.push(' ');
+            out.extend(rest[..end].chars().filter(|c| *c == '\n'));
         } else {
             if matches!(first, ']' | '}') && out.trim_end().ends_with(',') {
-                out.truncate(out.trim_end().len() - 1);
+                out.replace_range(out.trim_end().len() - 1..out.trim_end().len(), " ");
             }
             out.push_str(&rest[..end]);
         }

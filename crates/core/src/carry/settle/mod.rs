@@ -267,7 +267,10 @@ impl Settling<'_> {
         // A file that is out of the result can come back.
         let is_known = account.files.iter().any(|f| f.path == to);
         if is_known || (self.read)(Side::Result, to)?.is_some() {
-            return Err(unfit(to, "there is another file of this name"));
+            return Err(unfit(
+                to,
+                "there is another file of this name: take the release's name, and rename it by hand if need be",
+            ));
         }
         let bytes = (self.read)(Side::Result, from)?.ok_or_else(|| unfit(from, "the file is not in the result"))?;
         if let Some(file) = file_mut(account, from) {
