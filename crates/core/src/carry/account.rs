@@ -50,6 +50,9 @@ pub struct Account {
     /// Settings that the site left alone and the release changed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub defaults: Vec<DefaultRecord>,
+    /// Changes of the release that were made in files that the site had put their lines into.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub followed: Vec<Followed>,
     /// The areas of the site to walk through before the result goes live.
     #[serde(default)]
     pub walk: Vec<Area>,
@@ -69,6 +72,21 @@ pub struct ChildRecord {
     /// Overrides that were left out because they equal a vendor's file.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub pruned: Vec<String>,
+}
+
+/// A change of the release at lines that the site had put into a file of its own.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Followed {
+    /// Path in the result of the file that the release changed.
+    pub path: String,
+    /// Path in the result of the file that has the change.
+    pub to: String,
+    /// Lines of the release's file.
+    pub release: Lines,
+    /// The text that the release took out.
+    pub removed: Blob,
+    /// The text that the release put in.
+    pub added: Blob,
 }
 
 /// The three themes of a carry.

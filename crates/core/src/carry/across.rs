@@ -39,6 +39,8 @@ pub(crate) struct Follow {
     pub(crate) from: usize,
     /// What the site changed there, with the base's lines to put in its place.
     pub(crate) site: Vec<Spot>,
+    /// The site's lines of each.
+    pub(crate) added: Vec<Vec<u8>>,
     /// The file (index of its triple) that has the stretch now.
     pub(crate) to: usize,
     /// Lines of the release's file there, and what they become.
@@ -281,6 +283,7 @@ impl<'c> Origin<'c> {
                 brought,
                 from: self.triple,
                 site: edits.iter().map(|edit| (edit.new.clone(), joined(&base[edit.old.clone()]))).collect(),
+                added: edits.iter().map(|edit| joined(&site[edit.new.clone()])).collect(),
                 to: home.triple,
                 window: (window, merged.bytes),
                 changes,

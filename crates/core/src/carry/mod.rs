@@ -12,6 +12,7 @@ mod doubts;
 mod drift;
 mod file;
 mod markers;
+mod onward;
 mod proof;
 mod run;
 pub mod settle;

@@ -11,6 +11,7 @@ use super::account::{Account, ChangeRecord, FORMAT, FORMAT_VERSION, Remark, Them
 use super::across::{Contested, Doubt, Follow, Found, Spot, follow, replace_lines};
 use super::doubts;
 use super::file::{FileResult, Instead, Triple, carry_file, result_path};
+use super::onward::onward;
 use super::words::Compiled;
 use super::{Content, Sink};
 use crate::changes::{ChangeId, FileChange, survey_pairs};
@@ -163,9 +164,12 @@ fn follow_across(
         }
         doubts.extend(staying.into_iter().flat_map(Follow::into_doubts).filter(would_pass));
     };
+    let taken = worked.keys().copied().collect();
+    let of_triple = |triple: &Triple| touched(inputs, triple, by_path);
+    let onward = onward(inputs, options, triples, of_triple, results, &taken)?;
     // A file that was written already is written again; one that waited goes the usual way.
     let mut again = Vec::new();
-    for (k, result) in worked {
+    for (k, result) in worked.into_iter().chain(onward) {
         if results[k].content.is_none() {
             again.push(k);
         }
@@ -341,6 +345,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         notes: inputs.vendor_notes.clone(),
         remarks: Vec::new(),
         defaults: Vec::new(),
+        followed: Vec::new(),
         walk: Vec::new(),
         options: CarryOptions::default(),
         child: None,
@@ -366,6 +371,7 @@ fn account(inputs: &Inputs<'_>, results: Vec<FileResult>) -> Account {
         account.vendor.extend(result.vendor);
         account.remarks.extend(result.remarks);
         account.defaults.extend(result.defaults);
+        account.followed.extend(result.followed);
     }
     account.vendor.sort_by(|a, b| a.path.cmp(&b.path));
     account.totals = Totals::of(&account.changes);

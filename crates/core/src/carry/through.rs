@@ -456,7 +456,10 @@ fn waiting(account: &Account) -> BTreeSet<String> {
         .iter()
         .filter(|c| c.step == Some(Step::MovedAcross))
         .filter_map(|c| Some((c.path.as_str(), c.result_path.as_deref()?)))
+        .chain(account.followed.iter().map(|f| (f.path.as_str(), f.to.as_str())))
         .collect();
+    // A release's change that was made elsewhere is told of in the last step.
+    waiting.extend(account.followed.iter().map(|f| f.path.clone()));
     loop {
         let before = waiting.len();
         for (from, to) in &across {

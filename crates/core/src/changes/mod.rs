@@ -11,8 +11,8 @@ pub mod unified;
 
 pub use beside::{Cell, Part, Row, beside, words};
 pub use snippet::is_snippet;
-pub(crate) use survey::survey_pairs;
 pub use survey::{FileChange, Survey, survey, text_changes};
+pub(crate) use survey::{file_change, survey_pairs};
 
 use std::fmt;
 use std::ops::Range;

@@ -65,7 +65,8 @@ pub(crate) fn survey_pairs(
     Ok(Survey { files, untouched })
 }
 
-fn file_change(
+/// Lists what a site changed in one file; `None` where it changed nothing.
+pub(crate) fn file_change(
     base: &dyn Tree,
     site: &dyn Tree,
     layout: &Layout,

@@ -4,6 +4,7 @@
 //! * `across`: changes that follow a stretch into another file
 //! * `laws`: what must hold for any three themes
 //! * `proof`: accounts against results, right and with seeded faults
+//! * `onward`: changes of the release at lines that the site put elsewhere
 //! * `separate`: change sets and child themes, and that they give the site back
 //! * `settings`: defaults, moved keys, what a release allows
 //! * `settle`: answers to decisions
@@ -20,6 +21,7 @@ mod files;
 mod keyed;
 mod laws;
 mod lines;
+mod onward;
 mod proof;
 mod proved;
 mod said;

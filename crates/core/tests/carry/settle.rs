@@ -171,6 +171,20 @@ fn line_ends_and_the_missing_last_one_are_the_files() {
 }
 
 #[test]
+fn lines_behind_a_last_one_without_an_end_are_lines_of_their_own() {
+    let base = "first line of all\n\n\nsecond line here\nthird line there\n";
+    let of = |text: &str| theme(&[("a.txt", text)]);
+    let (site, release) = (base.replace("second", "our second"), "first line of all");
+    let mut desk = Desk::new(&of(base), &of(&site), &of(release), Leave::Release);
+    let [id] = &desk.ids()[..] else { panic!("{:?}", desk.account.decisions) };
+    desk.settle(id, &Answer::take(Take::Site)).unwrap();
+    assert!(desk.text("a.txt").starts_with("first line of all\nour second line here"), "{}", desk.text("a.txt"));
+    assert!(desk.proof().findings.is_empty());
+    desk.with(|settling, account| settling.reopen(account, id)).unwrap();
+    assert_eq!(desk.text("a.txt"), release);
+}
+
+#[test]
 fn a_value_is_written_in_the_files_own_form() {
     let base = "{\n  \"a\": 1,\n  \"gone\": true,\n  \"list\": {\"x\": 1}\n}\n";
     let site = "{\n  \"a\": 2,\n  \"gone\": false,\n  \"list\": {\"x\": [1,\n 2]}\n}\n";

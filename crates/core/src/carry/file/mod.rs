@@ -9,7 +9,7 @@ use std::ops::Range;
 pub(crate) use self::questions::decision;
 use super::Content;
 use super::account::{
-    Blob, ChangeRecord, Decision, DefaultRecord, FileRecord, Lines, Remark, Source, Stands, VendorChange,
+    Blob, ChangeRecord, Decision, DefaultRecord, FileRecord, Followed, Lines, Remark, Source, Stands, VendorChange,
 };
 use super::defaults::{Values, defaults};
 use super::run::{CarryOptions, Inputs};
@@ -41,6 +41,8 @@ pub(crate) struct FileResult {
     pub(crate) vendor: Option<VendorChange>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) defaults: Vec<DefaultRecord>,
+    /// The release's changes in it that were made in other files.
+    pub(crate) followed: Vec<Followed>,
 }
 
 /// What stands in for a file's site or release text after a stretch was followed into another file.
@@ -302,6 +304,10 @@ impl<'a> Work<'a> {
 
     /// A file that only the site has: as it is, but for a language that the release has new words for.
     fn only_the_sites(&self, touched: &FileChange, site: Option<usize>) -> Result<FileResult, ReadError> {
+        if let Some(bytes) = &self.instead.site {
+            let content = Some(Content::Merged(bytes.clone(), None));
+            return Ok(self.finish(touched, Outcome::Fitted, Some(Step::SiteMoved), content, Source::Merged));
+        }
         let as_is = || self.finish(touched, Outcome::Kept, None, site.map(Content::Site), Source::Site);
         let Some(index) = site.filter(|_| self.options.trust != Trust::Strict) else { return Ok(as_is()) };
         let Some(own) = own_language(self.inputs, &self.path, index)? else { return Ok(as_is()) };
@@ -317,7 +323,12 @@ impl<'a> Work<'a> {
     }
 
     fn site_deleted(&self, touched: &FileChange) -> Result<FileResult, ReadError> {
-        if self.base.map(|e| e.digest) == self.release.map(|e| e.digest) {
+        // What the release changed may all have gone where the site put the lines.
+        let as_before = match &self.instead.release {
+            Some(release) => *release == self.read(self.inputs.base, self.triple.base)?,
+            None => self.base.map(|e| e.digest) == self.release.map(|e| e.digest),
+        };
+        if as_before {
             return Ok(self.finish(touched, Outcome::Kept, None, None, Source::Nowhere));
         }
         let content =

@@ -370,7 +370,9 @@ impl Proof {
         if file.from == Source::Merged && self.account.decisions.iter().any(written) {
             // Somebody wrote the whole file.
         } else if file.from == Source::Merged && b.is_none() && s.is_some() {
-            self.look_up_added(file, s.as_deref().unwrap_or_default(), &bytes);
+            let site = s.as_deref().unwrap_or_default();
+            self.look_up_added(file, site, &bytes);
+            self.look_up_followed(file, site, &bytes, recorded);
         } else if let (Source::Merged, Some(r)) = (file.from, r) {
             let (b, s) = (b.unwrap_or_default(), s.unwrap_or_default());
             let decode = |bytes: &[u8]| Text::decode(bytes).map(|t| t.body.into_owned());
@@ -383,6 +385,7 @@ impl Proof {
             } else if let (Some(b), Some(s), Some(r), Some(x)) =
                 (decode(&b), decode(&s), decode(&r), decode(&bytes))
             {
+                let r = self.without_followed(file, &r);
                 self.words(file, &b, &s, &r, &x, recorded);
             }
         }

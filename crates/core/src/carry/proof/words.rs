@@ -16,6 +16,9 @@ use crate::theme::dialect_of;
 /// Lines of the site, and the base's that stand for them.
 type Spot = (Range<usize>, Range<usize>);
 
+/// Lines, and the text in their place.
+type Answered = (Range<usize>, Vec<u8>);
+
 /// So many lines at most are left out at the end of a question, as both sides have them.
 const COMMON: usize = 20;
 /// Of how many copies of a line the surroundings are looked at.
@@ -130,6 +133,31 @@ impl Proof {
                 "brackets balance in all three versions, but not in the result",
                 "look at the fitted changes in this file",
             );
+        }
+    }
+
+    /// The release's text without the changes that were made where the site has their lines.
+    pub(super) fn without_followed(&self, file: &FileRecord, release: &[u8]) -> Vec<u8> {
+        let lines = split_lines(release);
+        let went = self.account.followed.iter().filter(|f| f.path == file.path);
+        let mut spots: Vec<Answered> = went
+            .filter_map(|f| Some((f.release.range(), f.removed.bytes()?, f.added.bytes()?)))
+            .filter(|(at, _, added)| lines.get(at.clone()).is_some_and(|now| joined(now) == *added))
+            .map(|(at, removed, _)| (at, removed))
+            .collect();
+        with(&lines, &mut spots)
+    }
+
+    /// The release's changes that were made in a file of the site's own stand in it.
+    pub(super) fn look_up_followed(&mut self, file: &FileRecord, site: &[u8], result: &[u8], recorded: bool) {
+        let came = self.account.followed.iter().filter(|f| f.to == file.path);
+        let (base, release): (Vec<Vec<u8>>, Vec<Vec<u8>>) =
+            came.filter_map(|f| Some((f.removed.bytes()?, f.added.bytes()?))).unzip();
+        if !base.is_empty() && recorded {
+            let spelling = dialect_of(&file.path, file.kind, site).spelling();
+            let texts = [&base.concat(), site, &release.concat(), result];
+            let counts = texts.map(|text| Words::of(text, spelling));
+            self.count(file, &counts, &Words::of(site, spelling), &[]);
         }
     }
 
@@ -397,17 +425,22 @@ fn reverted(base: &[Line<'_>], site: &[Line<'_>], spots: impl Iterator<Item = Sp
 
 /// The result with the release's side at every open spot, by the lines that the account names.
 fn settled_for_release(lines: &[Line<'_>], open: &[Decision]) -> Vec<u8> {
-    let mut spots: Vec<(Range<usize>, Vec<u8>)> = open
+    let mut spots: Vec<Answered> = open
         .iter()
         .filter_map(|d| Some((d.result?.range(), d.release.bytes()?)))
         .filter(|(r, _)| r.end <= lines.len())
         .collect();
+    with(lines, &mut spots)
+}
+
+/// A text with others in place of some of its lines.
+fn with(lines: &[Line<'_>], spots: &mut [Answered]) -> Vec<u8> {
     spots.sort_by_key(|(r, _)| r.start);
     let mut out = Vec::new();
     let mut at = 0;
     for (range, text) in spots {
         out.extend(joined(&lines[at.min(range.start)..range.start]));
-        out.extend(joined(&split_lines(&text)));
+        out.extend(joined(&split_lines(text)));
         at = at.max(range.end);
     }
     out.extend(joined(&lines[at..]));

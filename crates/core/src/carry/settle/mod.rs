@@ -528,6 +528,15 @@ fn spliced(lines: &[Line<'_>], at: &Range<usize>, text: &[u8]) -> (Vec<u8>, usiz
     };
     lines[..at.start].iter().for_each(|line| put(&mut out, line));
     let new = split_lines(text);
+    // The last line of a file may have no end: it takes one before others, and the last that stays has none again, but
+    // for a blank one, which would be none without it.
+    if let (LineEnd::None, Some(before)) = (last, lines[..at.start].last()) {
+        match new.is_empty() {
+            true if !before.content.is_empty() => out.truncate(out.len() - before.end.bytes().len()),
+            false if before.end == LineEnd::None => out.extend_from_slice(end.bytes()),
+            _ => {}
+        }
+    }
     for (k, line) in new.iter().enumerate() {
         out.extend_from_slice(line.content);
         out.extend_from_slice(if k + 1 == new.len() { last.bytes() } else { end.bytes() });
