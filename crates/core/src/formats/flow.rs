@@ -5,6 +5,7 @@ use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
 use super::lists::Names;
+use super::matched::{self, Told};
 
 /// How a format writes within brackets.
 #[derive(Clone, Copy)]
@@ -54,17 +55,24 @@ impl Flow {
         forgotten: &BTreeSet<String>,
         depth: usize,
     ) -> Option<Vec<u8>> {
-        let [mut b, s, r] = [self.parts(base)?, self.parts(site)?, self.parts(release)?];
+        let [mut b, mut s, mut r] = [self.parts(base)?, self.parts(site)?, self.parts(release)?];
         b.list.retain(|p| !serde_json::from_str(&p.name).is_ok_and(|name: String| forgotten.contains(&name)));
         let table = release[0] == b'{';
         if depth > DEEPEST || base[0] != site[0] || site[0] != release[0] {
             return None;
         }
         let plain = |p: &Part<'_>| !matches!(p.value.first(), Some(b'[' | b'{'));
+        if !table && ![&b, &s, &r].into_iter().all(|parts| parts.list.iter().all(plain)) {
+            let [of_base, of_site, of_release] = [&b, &s, &r].map(|parts| self.told(parts));
+            let names = matched::names([&of_base, &of_site, &of_release])?;
+            for (parts, names) in [&mut b, &mut s, &mut r].into_iter().zip(names) {
+                parts.list.iter_mut().zip(names).for_each(|(part, name)| part.name = name);
+            }
+        }
         let unique = |parts: &Parts<'_>| {
             parts.list.iter().map(|p| &p.name).collect::<HashSet<_>>().len() == parts.list.len()
         };
-        if ![&b, &s, &r].into_iter().all(|p| unique(p) && (table || p.list.iter().all(plain))) {
+        if ![&b, &s, &r].into_iter().all(unique) {
             return None;
         }
         let order = |a: &Parts<'_>, b: &Parts<'_>| -> Vec<String> {
@@ -110,6 +118,20 @@ impl Flow {
             }
         }
         Some(r.write(&texts, &own))
+    }
+
+    /// The items of a list, as they compare.
+    fn told(self, list: &Parts<'_>) -> Vec<Told> {
+        let told = |item: &Part<'_>| {
+            let keys = self.parts(item.value).filter(|_| item.value.starts_with(b"{"));
+            let said = |key: &Part<'_>| {
+                let value = String::from_utf8_lossy(key.value).into_owned();
+                format!("{:?}:{}", key.name, (self.canonical)(&value).unwrap_or(value))
+            };
+            let parts = keys.map_or(vec![item.name.clone()], |keys| keys.list.iter().map(said).collect());
+            Told { value: item.name.clone(), parts }
+        };
+        list.list.iter().map(told).collect()
     }
 
     fn value(self, base: Option<&[u8]>, site: &[u8], release: &[u8], depth: usize) -> Option<Vec<u8>> {

@@ -10,6 +10,7 @@ mod ini;
 mod json;
 mod keyed;
 mod lists;
+mod matched;
 mod outline;
 mod po;
 mod sync;

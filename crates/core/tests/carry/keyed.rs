@@ -247,7 +247,7 @@ fn settings_as_tables() {
         ),
         (true, ["{\"a\": 1}", "{\"a\": 2}", "{\"a\": \"x\"}", "{\"a\": 2}"]),
         (true, ["{\"a\": 1, \"b\": 2}", "{\"a\": 1}", "{\"a\": 1, \"b\": 3}", "{\"a\": 1, \"b\": 3}"]),
-        (true, ["{\"a\": [1, [2]]}", "{\"a\": [1, [3]]}", "{\"a\": [4, [2]]}", "{\"a\": [1, [3]]}"]),
+        (true, ["{\"a\": [1, [2]]}", "{\"a\": [1, [3]]}", "{\"a\": [1, [4]]}", "{\"a\": [1, [3]]}"]),
     ];
     for (asked, [base, site, release, expected]) in rows {
         let merged = merge("s.json", Kind::Settings, base, site, release);

@@ -171,6 +171,92 @@ fn toml() {
     );
 }
 
+type Items = Vec<[&'static str; 3]>;
+
+/// A menu whose items nothing names, in a format: each item is a title, an address and a target.
+fn menu(path: &str, items: &[[&str; 3]]) -> String {
+    let written: Vec<String> = items
+        .iter()
+        .map(|[title, to, target]| match path {
+            "s.yaml" => format!("  - title: {title}\n    to: /{to}\n    target: {target}\n"),
+            "s.toml" => format!("  {{ title = \"{title}\", to = \"/{to}\", target = \"{target}\" }},\n"),
+            _ => format!("    {{\"title\": \"{title}\", \"to\": \"/{to}\", \"target\": \"{target}\"}}"),
+        })
+        .collect();
+    match path {
+        "s.yaml" => format!("menu:\n{}end: 1\n", written.concat()),
+        "s.toml" => format!("menu = [\n{}]\nend = 1\n", written.concat()),
+        _ => format!("{{\n  \"menu\": [\n{}\n  ],\n  \"end\": 1\n}}\n", written.join(",\n")),
+    }
+}
+
+#[test]
+fn items_that_nothing_names_are_told_by_most_of_what_they_say() {
+    let (home, news, shop) = (["Home", "", "self"], ["News", "news", "self"], ["Shop", "shop", "blank"]);
+    let base = [home, news, shop];
+    let cases: [(&str, bool, Items, Items, Items); 7] = [
+        (
+            "each changed another, and the release put one in",
+            false,
+            vec![home, ["Our news", "news", "self"], shop],
+            vec![["Start", "", "self"], ["Tours", "tours", "top"], news, shop],
+            vec![["Start", "", "self"], ["Tours", "tours", "top"], ["Our news", "news", "self"], shop],
+        ),
+        (
+            "both changed one, each another part of it",
+            false,
+            vec![home, ["Our news", "news", "self"], shop],
+            vec![home, ["News", "news", "blank"], shop],
+            vec![home, ["Our news", "news", "blank"], shop],
+        ),
+        (
+            "both put one in, and the site took one out",
+            false,
+            vec![home, shop, ["Mill", "mill", "self"]],
+            vec![home, news, ["Stay", "stay", "top"], shop],
+            vec![home, ["Stay", "stay", "top"], shop, ["Mill", "mill", "self"]],
+        ),
+        (
+            "the site put another in the place of one, and the release put one in before it",
+            false,
+            vec![home, ["Stay", "stay", "top"], shop],
+            vec![home, ["Mill", "mill", "none"], news, shop],
+            vec![home, ["Mill", "mill", "none"], ["Stay", "stay", "top"], shop],
+        ),
+        (
+            "one part, changed by both",
+            true,
+            vec![home, ["Our news", "news", "self"], shop],
+            vec![home, ["Fresh news", "news", "self"], shop],
+            vec![home, ["Our news", "news", "self"], shop],
+        ),
+        (
+            "the site took out what the release changed",
+            true,
+            vec![home, shop],
+            vec![home, ["News", "new", "self"], shop],
+            vec![home, ["News", "new", "self"], shop],
+        ),
+        (
+            "another order is a will of its own",
+            true,
+            vec![news, home, shop],
+            vec![home, news, ["Shops", "shop", "blank"]],
+            vec![news, home, shop],
+        ),
+    ];
+    for path in ["s.json", "s.yaml", "s.toml"] {
+        for (what, asked, site, release, result) in &cases {
+            let [base, site, release] = [&base[..], site, release].map(|items| menu(path, items));
+            let merged = merge(path, &base, &site, &release);
+            assert_eq!(!merged.decisions.is_empty(), *asked, "{path}, {what}: {:?}", merged.decisions);
+            if !asked || path != "s.toml" {
+                assert_eq!(String::from_utf8_lossy(&merged.bytes), menu(path, result), "{path}, {what}");
+            }
+        }
+    }
+}
+
 #[test]
 fn ini() {
     hold(

@@ -92,6 +92,24 @@ fn a_lost_vendor_change_is_found() {
 }
 
 #[test]
+fn faults_in_a_list_whose_items_nothing_names_are_found() {
+    let of = |items: &str| theme(&[("s.json", &format!("{{\"l\": [{items}]}}\n"))]);
+    let (base, site) = (of("[1, \"one\"], [2, \"two\"]"), of("[1, \"our\"], [2, \"two\"], [7, \"own\"]"));
+    let release = of("[1, \"one\"], [3, \"three\"], [2, \"two\", \"more\"]");
+    let kinds = |fault: fn(&str) -> String| -> Vec<FindingKind> {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        check(&base, &site, &release, out, "s.json", fault).into_iter().map(|f| f.kind).collect()
+    };
+    assert_eq!(kinds(str::to_string), []);
+    for (put, instead) in [("\"our\"", "\"one\""), (", [7, \"own\"]", ""), ("\"three\"", "4"), (", \"more\"", "")] {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        assert!(out.files["s.json"].contains(put), "{}", out.files["s.json"]);
+        let found = check(&base, &site, &release, out, "s.json", |text| text.replace(put, instead));
+        assert_eq!(found.len(), 1, "{put}: {found:?}");
+    }
+}
+
+#[test]
 fn a_wrong_value_in_settings_is_found() {
     let base = theme(&[("s.json", "{\n  \"a\": 1,\n  \"b\": {\"c\": \"x\"},\n  \"d\": 4\n}\n")]);
     let site = theme(&[("s.json", "{\n  \"a\": 9,\n  \"b\": {\"c\": \"x\"},\n  \"d\": 4\n}\n")]);

@@ -15,11 +15,11 @@ use crate::{Files, run};
 const FILES: [(&str, &str); 5] = [
     (
         "s.yaml",
-        "# head\n# of file\n\ntop: one\nname: 'said so' # beside\n\n# about list\nlist:\n  - first\n  # within\n  - second # end\n\nnested:\n  # above\n  alpha: red\n  beta:\n    gamma: blue\n    delta: |\n      many lines\n      of text\n    flow: [left, right]\n    map: {inner: low, outer: high}\n\nitems:\n  - id: north\n    text: cold\n  # item\n  - id: south\n    text: warm\n\n# tail\n",
+        "# head\n# of file\n\ntop: one\nname: 'said so' # beside\n\n# about list\nlist:\n  - first\n  # within\n  - second # end\n\nnested:\n  # above\n  alpha: red\n  beta:\n    gamma: blue\n    delta: |\n      many lines\n      of text\n    flow: [left, right]\n    map: {inner: low, outer: high}\n\nitems:\n  - id: north\n    text: cold\n  # item\n  - id: south\n    text: warm\n\nmenu:\n  - title: upper\n    to: high\n    way: over\n  # between\n  - title: lower\n    to: deep\n    way: under\n\n# tail\n",
     ),
     (
         "s.toml",
-        "# head\n# of file\n\ntop = \"one\"\nname = 'said so' # beside\n\n# about list\nlist = [\n  \"first\",\n  # within\n  \"second\", # end\n]\n\n# section\n[nested]\n# above\nalpha = \"red\"\n\n[deeper] # behind\ngamma = \"blue\"\ndelta = \"\"\"\nmany lines\nof text\n\"\"\"\nflow = [\"left\", \"right\"]\nmap = {inner = \"low\", outer = \"high\"}\n\n[[items]]\nid = \"north\"\ntext = \"cold\"\n\n# item\n[[items]]\nid = \"south\"\ntext = \"warm\"\n\n# tail\n",
+        "# head\n# of file\n\ntop = \"one\"\nname = 'said so' # beside\n\n# about list\nlist = [\n  \"first\",\n  # within\n  \"second\", # end\n]\n\n# section\n[nested]\n# above\nalpha = \"red\"\n\n[deeper] # behind\ngamma = \"blue\"\ndelta = \"\"\"\nmany lines\nof text\n\"\"\"\nflow = [\"left\", \"right\"]\nmap = {inner = \"low\", outer = \"high\"}\nmenu = [\n  {title = \"upper\", to = \"top\", way = \"over\"},\n  # between\n  {title = \"lower\", to = \"deep\", way = \"under\"},\n]\n\n[[items]]\nid = \"north\"\ntext = \"cold\"\n\n# item\n[[items]]\nid = \"south\"\ntext = \"warm\"\n\n# tail\n",
     ),
     (
         "s.ini",
@@ -27,7 +27,7 @@ const FILES: [(&str, &str); 5] = [
     ),
     (
         "s.json",
-        "{\n  \"top\": \"one\",\n  \"name\": \"said so\",\n  \"list\": [\n    \"first\",\n    \"second\"\n  ],\n  \"nested\": {\n    \"alpha\": \"red\",\n    \"beta\": {\n      \"gamma\": \"blue\",\n      \"flow\": [\"left\", \"right\"],\n      \"map\": {\"inner\": \"low\", \"outer\": \"high\"}\n    }\n  },\n  \"items\": [\n    {\n      \"id\": \"north\",\n      \"text\": \"cold\"\n    },\n    {\n      \"id\": \"south\",\n      \"text\": \"warm\"\n    }\n  ]\n}\n",
+        "{\n  \"top\": \"one\",\n  \"name\": \"said so\",\n  \"list\": [\n    \"first\",\n    \"second\"\n  ],\n  \"nested\": {\n    \"alpha\": \"red\",\n    \"beta\": {\n      \"gamma\": \"blue\",\n      \"flow\": [\"left\", \"right\"],\n      \"map\": {\"inner\": \"low\", \"outer\": \"high\"}\n    }\n  },\n  \"items\": [\n    {\n      \"id\": \"north\",\n      \"text\": \"cold\"\n    },\n    {\n      \"id\": \"south\",\n      \"text\": \"warm\"\n    }\n  ],\n  \"menu\": [\n    {\n      \"title\": \"upper\",\n      \"to\": \"top\",\n      \"way\": \"over\"\n    },\n    {\"title\": \"lower\", \"to\": \"deep\", \"way\": \"under\"}\n  ]\n}\n",
     ),
     (
         "s.jsonc",

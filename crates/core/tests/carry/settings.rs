@@ -141,14 +141,14 @@ fn items_are_known_by_what_the_layout_says() {
     let texts = [
         "{\"l\": [{\"ref\": 1, \"v\": 1}, {\"ref\": 2, \"v\": 2}]}",
         "{\"l\": [{\"ref\": 1, \"v\": 9}, {\"ref\": 2, \"v\": 2}]}",
-        "{\"l\": [{\"ref\": 2, \"v\": 5}, {\"ref\": 1, \"v\": 1}]}",
+        "{\"l\": [{\"ref\": 2, \"v\": 5}, {\"ref\": 1, \"v\": 1, \"w\": 1, \"x\": 1, \"y\": 1}]}",
     ];
     let (account, _) = carried("", Trust::Normal, "s.json", texts);
     assert_eq!(account.decisions.len(), 1);
     let (account, text) = carried("[settings]\nidentity = ['ref']\n", Trust::Normal, "s.json", texts);
     assert_eq!(
         (text.as_str(), account.decisions.len()),
-        ("{\"l\": [{\"ref\": 2, \"v\": 5}, {\"ref\": 1, \"v\": 9}]}", 0)
+        ("{\"l\": [{\"ref\": 2, \"v\": 5}, {\"ref\": 1, \"v\": 9, \"w\": 1, \"x\": 1, \"y\": 1}]}", 0)
     );
     assert_eq!(account.changes[0].outcome, Outcome::Kept);
 }

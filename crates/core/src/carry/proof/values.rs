@@ -1,6 +1,6 @@
 //! Comparing the values of settings and translations, whatever their form.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use super::{FindingKind, Proof};
 use crate::carry::account::{Account, Blob, ChangeRecord, FileRecord, Take};
@@ -30,17 +30,15 @@ impl Proof {
             .iter()
             .any(|c| c.step == Some(Step::Retyped) && c.result_path.as_deref() == Some(file.path.as_str()));
         let asked = AskedKeys::of(&self.account, &file.path);
-        // What changes from other files brought.
+        // What changes from other files brought, and what went to others.
         let site_path = file.site_path.as_deref().unwrap_or(&file.path);
-        let is_from_another =
-            |c: &&ChangeRecord| c.result_path.as_deref() == Some(&file.path) && c.path != site_path;
-        let brought = self
-            .account
-            .changes
-            .iter()
-            .filter(is_from_another)
-            .filter_map(|c| c.added.as_ref().and_then(Blob::bytes));
-        let brought: HashSet<String> = brought.flat_map(|text| words_of(&text)).collect();
+        let is_here = |c: &ChangeRecord| c.result_path.as_deref() == Some(&file.path);
+        let across = |is_from: bool, is_to: bool| -> HashSet<String> {
+            let is_it = |c: &&ChangeRecord| (c.path == site_path, is_here(c)) == (is_from, is_to);
+            let all = self.account.changes.iter().filter(is_it).filter(|c| c.result_path.is_some());
+            all.filter_map(|c| c.added.as_ref()?.bytes()).flat_map(|text| words_of(&text)).collect()
+        };
+        let (brought, went) = (across(false, true), across(true, false));
         let paths: BTreeSet<&String> = values.iter().flat_map(BTreeMap::keys).collect();
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
@@ -72,13 +70,19 @@ impl Proof {
                     |(p, v): (&String, &String)| Some(v) == x && base.get(p) != Some(v) && !result.contains_key(p);
                 side.iter().any(is_it)
             };
+            let is_renamed = || {
+                let holds =
+                    |(p, v): (&String, &String)| Some(v) == s && base.get(p) != Some(v) && !site.contains_key(p);
+                x.is_none() && result.iter().any(holds)
+            };
             let words = |value: Option<&String>| value.map_or(HashSet::new(), |value| words_of(value.as_bytes()));
             let is_brought = || {
                 let (of_result, of_release) = (words(x), words(r));
                 let mut own = of_result.difference(&of_release).peekable();
                 own.peek().is_some() && own.all(|word| brought.contains(word))
             };
-            if s == b && x != r && !set_by(site) && !is_brought() {
+            let is_told = || asked.tell(&unaccounted([b, s, r, x]));
+            if s == b && x != r && !set_by(site) && !is_brought() && !(is_list(x) && is_told()) {
                 let means = format!("{shown} is {}, the release has {}", show(x), show(r));
                 self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
             } else if s != b && r == b && x != s && !set_by(release) {
@@ -95,6 +99,19 @@ impl Proof {
             {
                 let means = format!("{shown} is {}: neither the site's nor the release's value", show(x));
                 self.find(FindingKind::WordsTooMany, &file.path, None, &means, "take one side's value");
+            } else if s != b
+                && r != b
+                && s != r
+                && !written
+                && !(r.is_none() && words(s).is_subset(&went))
+                && !is_asked()
+                && !is_told()
+                && !is_renamed()
+                && !unaccounted([b, s, r, x]).is_empty()
+            {
+                let means = format!("{shown} is {}, both set it, and nobody was asked", show(x));
+                let kind = if x == s { FindingKind::ReleaseMissing } else { FindingKind::ChangeMissing };
+                self.find(kind, &file.path, None, &means, "compare the file with site and release");
             }
         }
     }
@@ -161,6 +178,8 @@ struct AskedKeys {
     groups: HashSet<String>,
     /// What a side calls something that the base calls otherwise.
     new: HashSet<String>,
+    /// All words of the three versions.
+    words: HashSet<String>,
     /// The values of the site and of the release at a key, which may be the end of a path.
     values: HashSet<(String, [Option<String>; 2])>,
 }
@@ -172,9 +191,13 @@ impl AskedKeys {
             let part = text.trim_ascii_end();
             let part = part.strip_suffix(b",").unwrap_or(part);
             let values = keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
-            (values.unwrap_or_default(), words_of(part))
+            // What stands in no section of its own may stand in any.
+            let bare = |key: &str| key.rfind("\0\0").map_or(key, |at| &key[at + 1..]).to_string();
+            let named = |(key, value): (String, String)| (bare(&key), value);
+            (values.unwrap_or_default().into_iter().map(named).collect::<BTreeMap<_, _>>(), words_of(part))
         };
         let (mut keys, mut new, mut of_sides) = (HashSet::new(), HashSet::new(), HashSet::new());
+        let mut all = HashSet::new();
         for decision in account.decisions.iter().filter(|d| d.path == path) {
             let versions = [&decision.base, &decision.site, &decision.release].map(read);
             let [before, own, theirs] = versions.each_ref().map(|(values, words)| -> HashSet<String> {
@@ -184,6 +207,7 @@ impl AskedKeys {
                     .chain(words.iter().cloned())
                     .collect()
             });
+            all.extend(versions.iter().flat_map(|(_, words)| words.iter().cloned()));
             new.extend(own.into_iter().chain(theirs).filter(|name| !before.contains(name)));
             let [_, (own, _), (theirs, _)] = &versions;
             let either = own.keys().chain(theirs.keys());
@@ -192,7 +216,12 @@ impl AskedKeys {
         }
         let above = |key: &String| key.match_indices('\0').skip(1).map(|(at, _)| key[..at].to_string()).collect();
         let groups = keys.iter().flat_map(|key| -> Vec<String> { above(key) }).collect();
-        AskedKeys { keys, groups, new, values: of_sides }
+        AskedKeys { keys, groups, new, words: all, values: of_sides }
+    }
+
+    /// Tells whether there are some words that are all told in what is, or was, asked.
+    fn tell(&self, words: &HashSet<String>) -> bool {
+        !words.is_empty() && words.is_subset(&self.words)
     }
 
     /// Tells whether what is, or was, asked is a name that leads to a value.
@@ -221,9 +250,12 @@ impl AskedKeys {
 
 /// The words of a text, which may be no more than the line that a group begins with.
 fn words_of(text: &[u8]) -> HashSet<String> {
-    let text = String::from_utf8_lossy(text);
+    words_in(&String::from_utf8_lossy(text)).collect()
+}
+
+fn words_in(text: &str) -> impl Iterator<Item = String> {
     let words = text.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-')));
-    words.filter(|word| !word.is_empty()).map(String::from).collect()
+    words.filter(|word| !word.is_empty()).map(String::from)
 }
 
 /// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody
@@ -252,6 +284,26 @@ fn is_of_lines(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
     let lines = |text: &String| text.trim_matches('"').split("\\n").map(String::from).collect::<Vec<_>>();
     let known: HashSet<String> = sides.into_iter().flatten().flat_map(lines).collect();
     value.map(lines).is_some_and(|lines| lines.len() > 1 && lines.iter().all(|line| known.contains(line)))
+}
+
+/// The words of a value that stand in it more or less often than the changes of both sides make it.
+fn unaccounted(versions: [Option<&String>; 4]) -> HashSet<String> {
+    let counts = versions.map(|value| {
+        let mut counts: HashMap<String, i64> = HashMap::new();
+        value.into_iter().flat_map(|value| words_in(value)).for_each(|word| *counts.entry(word).or_default() += 1);
+        counts
+    });
+    let is_wrong = |word: &&String| {
+        let [b, s, r, x] = counts.each_ref().map(|counts| counts.get(*word).copied().unwrap_or(0));
+        let sum = s + r - b;
+        // What both did alike may have been the same.
+        let once = if s < b { s.min(r) } else { s.max(r) };
+        let alike = (s - b).signum() == (r - b).signum();
+        let (low, high) = if alike { (sum.min(once), sum.max(once)) } else { (sum, sum) };
+        x < low || high < x
+    };
+    let words: HashSet<&String> = counts.iter().flat_map(HashMap::keys).collect();
+    words.into_iter().filter(is_wrong).cloned().collect()
 }
 
 /// A list may be merged item by item, and then be neither side's.

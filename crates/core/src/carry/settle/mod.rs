@@ -539,7 +539,8 @@ fn spliced(lines: &[Line<'_>], at: &Range<usize>, text: &[u8]) -> (Vec<u8>, usiz
     }
     for (k, line) in new.iter().enumerate() {
         out.extend_from_slice(line.content);
-        out.extend_from_slice(if k + 1 == new.len() { last.bytes() } else { end.bytes() });
+        let is_last = k + 1 == new.len() && !line.content.is_empty();
+        out.extend_from_slice(if is_last { last.bytes() } else { end.bytes() });
     }
     lines[at.end..].iter().for_each(|line| put(&mut out, line));
     (out, new.len())

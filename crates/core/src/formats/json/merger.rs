@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use super::document::{Doc, Member, Node, Parser, Value, comments_arrived};
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
 use crate::formats::lists::{Names, Replaced};
+use crate::formats::matched::{self, Told};
 use crate::merge::{Dialect, MergeOptions, Outcome, Reason, Step, merge_text};
 
 pub(super) struct Merger<'a> {
@@ -92,7 +93,8 @@ impl<'a> Merger<'a> {
                 Some(Value::Object(members)) => members,
                 _ => &none,
             };
-            return Cow::Owned(self.members(pointer, bm, sm, rm, release));
+            let keys = |list: &[Member]| list.iter().map(|member| member.key.clone()).collect();
+            return Cow::Owned(self.members(pointer, (bm, sm, rm), [keys(bm), keys(sm), keys(rm)], release));
         }
         if site_same {
             // Held at what it was.
@@ -103,10 +105,10 @@ impl<'a> Merger<'a> {
         if let (Some(Value::Array(bi)), Value::Array(si), Value::Array(ri)) =
             (base.map(|n| &n.value), &site.value, &release.value)
             && (!release_same || remarked)
-            && self.have_names(bi, si, ri)
+            && let Some(names) = self.item_names(bi, si, ri)
         {
             let before = self.changes.len();
-            let text = self.members(pointer, bi, si, ri, release);
+            let text = self.members(pointer, (bi, si, ri), names, release);
             if self.changes.len() > before && base.is_some_and(|base| self.remarks_arrived(base, release, &text)) {
                 return Cow::Owned(text);
             }
@@ -162,9 +164,10 @@ impl<'a> Merger<'a> {
         is_right.then_some(merged.bytes)
     }
 
-    /// Tells whether the items of three arrays have names of their own (an identity key, or being scalars that
-    /// stand once each), and the site left those it kept in order.
-    fn have_names(&self, base: &[Member], site: &[Member], release: &[Member]) -> bool {
+    /// The names of the items of three arrays: their identity or, for scalars, their value, where each has one of its
+    /// own; else what tells which is which. `None` where they cannot be told apart, or the site gave those it kept
+    /// another order.
+    fn item_names(&self, base: &[Member], site: &[Member], release: &[Member]) -> Option<[Vec<String>; 3]> {
         let lists = [(self.base, base), (self.site, site), (self.release, release)];
         let all = || base.iter().chain(site).chain(release);
         let scalars = all().all(|m| matches!(m.node.value, Value::Scalar));
@@ -172,18 +175,20 @@ impl<'a> Merger<'a> {
             Value::Object(members) => members.iter().any(|m| self.rules.identity().any(|key| key == m.key)),
             _ => false,
         });
-        if !scalars && !objects {
-            return false;
-        }
-        let names = lists.map(|(doc, list)| list.iter().map(|m| self.item_name(doc, m)).collect::<Vec<_>>());
-        let distinct = |list: &Vec<String>| list.iter().collect::<HashSet<_>>().len() == list.len();
+        let names = if scalars || objects {
+            let names = lists.map(|(doc, list)| list.iter().map(|m| self.item_name(doc, m)).collect::<Vec<_>>());
+            are_distinct(&names).then_some(names)?
+        } else {
+            let told = lists.map(|(doc, list)| list.iter().map(|m| told(doc, &m.node)).collect::<Vec<_>>());
+            matched::names([&told[0], &told[1], &told[2]])?
+        };
         let common = |from: &[String], of: &[String]| -> Vec<String> {
             let of: HashSet<&String> = of.iter().collect();
             from.iter().filter(|n| of.contains(n)).cloned().collect()
         };
-        names.iter().all(distinct)
-            && common(&names[0], &names[1]) == common(&names[1], &names[0])
-            && Names::of(names.each_ref().map(Vec::as_slice)).replaced().is_some()
+        let is_sure = common(&names[0], &names[1]) == common(&names[1], &names[0])
+            && Names::of(names.each_ref().map(Vec::as_slice)).replaced().is_some();
+        is_sure.then_some(names)
     }
 
     /// An item's name: its identity, or its value.
@@ -196,37 +201,25 @@ impl<'a> Merger<'a> {
         doc.canonical(&item.node)
     }
 
-    /// Merges the members of an object, or the items of an array, in the release's order and form.
+    /// Merges the members of an object, or the items of an array, in the release's order and form. What tells them
+    /// apart is told of each version.
     fn members(
         &mut self,
         pointer: &str,
-        base: &[Member],
-        site: &[Member],
-        release: &[Member],
+        (base, site, release): (&[Member], &[Member], &[Member]),
+        [mut bn, mut sn, rn]: [Vec<String>; 3],
         whole: &Node,
     ) -> Vec<u8> {
         let object = matches!(whole.value, Value::Object(_));
-        let names = |doc: Doc<'a>, list: &[Member]| -> Vec<String> {
-            list.iter().map(|m| if object { m.key.clone() } else { self.item_name(doc, m) }).collect()
-        };
-        let (mut bn, mut sn, rn) = (names(self.base, base), names(self.site, site), names(self.release, release));
         let versions = [(self.base, base), (self.site, site), (self.release, release)];
-        let parts = |of: usize, k: usize| {
-            let (doc, node) = (versions[of].0, &versions[of].1[k].node);
-            match &node.value {
-                Value::Object(members) => {
-                    members.iter().map(|m| format!("{:?}:{}", m.key, doc.canonical(&m.node))).collect()
-                }
-                _ => vec![doc.canonical(node)],
-            }
-        };
+        let parts = |of: usize, k: usize| parts(versions[of].0, &versions[of].1[k].node);
         // An item that both sides changed has one name in all three.
         let names = Names::of([&bn, &sn, &rn]);
         self.beyond |= object && names.renamed_by_both(parts);
         let changed = if object { None } else { names.replaced() };
         let mut all = base.iter().chain(site).chain(release).map(|m| &m.node.value);
         let are_values = !object && all.all(|v| matches!(v, Value::Scalar));
-        let in_place = if are_values { names.in_place() } else { HashMap::new() };
+        let in_place = if object { HashMap::new() } else { names.in_place() };
         // So has one of which a side changed the value, and the other a comment.
         let around = |of: usize, k: usize| {
             let (doc, list) = versions[of];
@@ -403,6 +396,24 @@ impl<'a> Merger<'a> {
         out.push(close);
         out
     }
+}
+
+/// What a value says, part by part.
+fn parts(doc: Doc<'_>, node: &Node) -> Vec<String> {
+    match &node.value {
+        Value::Object(members) => {
+            members.iter().map(|m| format!("{:?}:{}", m.key, doc.canonical(&m.node))).collect()
+        }
+        _ => vec![doc.canonical(node)],
+    }
+}
+
+fn told(doc: Doc<'_>, node: &Node) -> Told {
+    Told { value: doc.canonical(node), parts: parts(doc, node) }
+}
+
+fn are_distinct(names: &[Vec<String>; 3]) -> bool {
+    names.iter().all(|list| list.iter().collect::<HashSet<_>>().len() == list.len())
 }
 
 /// A member of the result.

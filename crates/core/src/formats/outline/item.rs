@@ -200,6 +200,16 @@ impl Outline {
         true
     }
 
+    /// The body that names lead to.
+    pub(super) fn body_at(&mut self, path: &[String]) -> Option<&mut Body> {
+        path.iter().try_fold(&mut self.body, |body, name| match body {
+            Body::Leaf(_) => None,
+            Body::Map(items) | Body::List(items) => {
+                items.iter_mut().find(|item| item.name == *name).map(|item| &mut item.body)
+            }
+        })
+    }
+
     /// All items by the names that lead to them.
     pub(super) fn by_pointer(&self) -> HashMap<Vec<&str>, &Item> {
         fn walk<'o>(body: &'o Body, path: &mut Vec<&'o str>, out: &mut HashMap<Vec<&'o str>, &'o Item>) {

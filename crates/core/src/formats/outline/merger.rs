@@ -10,6 +10,7 @@ use crate::formats::flow::{Flow, remarks};
 use crate::formats::homes::Path;
 use crate::formats::keyed::{KeyChange, Refit, Rules, converted};
 use crate::formats::lists::{Names, Replaced};
+use crate::formats::matched::{self, Told};
 use crate::merge::{Dialect, Insertions, MergeOptions, Outcome, Reason, Step, merge_text};
 
 /// A change of the release's text: these bytes in place of those.
@@ -38,8 +39,43 @@ pub(super) struct Merger<'a> {
     pub(super) renamed: bool,
     /// The release changed comments before what the site took out: they stay.
     pub(super) comments_left: bool,
+    /// The lists whose items nothing names, the outer before the inner.
+    pub(super) unnamed: Vec<Unnamed>,
     pub(super) splices: Vec<Splice>,
     pub(super) changes: Vec<(Vec<String>, KeyChange)>,
+}
+
+/// A list whose items nothing names, and the names that they were given.
+pub(super) struct Unnamed {
+    list: Vec<String>,
+    /// What the site's items say.
+    own: HashSet<String>,
+    /// What each of the release's items says, and the name that it was given.
+    theirs: Vec<(String, String)>,
+}
+
+impl Unnamed {
+    /// Gives the items of the result the same names: those of the release's as it has them; those that say what neither
+    /// side said are the ones that both changed, in the release's order.
+    pub(super) fn name_again(&self, result: &mut Outline) {
+        let Some(Body::List(items)) = result.body_at(&self.list) else { return };
+        let theirs: HashMap<&str, &str> =
+            self.theirs.iter().map(|(value, name)| (value.as_str(), name.as_str())).collect();
+        let values: Vec<String> = items.iter().map(|item| item.body.canonical()).collect();
+        let there: HashSet<&str> = values.iter().map(String::as_str).collect();
+        let is_there = |(value, name): &&(String, String)| {
+            there.contains(value.as_str()) || there.contains(name.as_str()) || !self.own.contains(name)
+        };
+        let mut both = self.theirs.iter().filter(|item| !is_there(item)).map(|(_, name)| name);
+        for (item, value) in items.iter_mut().zip(&values) {
+            let name = match theirs.get(value.as_str()) {
+                Some(name) => name,
+                None if self.own.contains(value) => continue,
+                None => both.next().map_or(value.as_str(), String::as_str),
+            };
+            item.name = name.to_string();
+        }
+    }
 }
 
 /// What a change cannot be worked into the release's lines for; then lines and words decide.
@@ -50,8 +86,8 @@ impl Merger<'_> {
         if b.body.canonical() != s.body.canonical() && s.body.canonical() != r.body.canonical() {
             match (&b.body, &s.body, &r.body) {
                 (Body::Map(bi), Body::Map(si), Body::Map(ri)) => self.items(&[], bi, si, ri, true)?,
-                (Body::List(bi), Body::List(si), Body::List(ri)) if have_names(bi, si, ri, self.rules) => {
-                    let [bi, si, ri] = self.told_apart([bi, si, ri]).ok_or(Beyond)?;
+                (Body::List(bi), Body::List(si), Body::List(ri)) => {
+                    let [bi, si, ri] = self.told_apart(&[], [bi, si, ri]).ok_or(Beyond)?;
                     self.items(&[], &bi, &si, &ri, true)?;
                 }
                 _ => return Err(Beyond),
@@ -109,9 +145,8 @@ impl Merger<'_> {
         let (bases, sites, releases) = (by_name(base), by_name(site), by_name(release));
         let versions = [base, site, release];
         let names = Names::new(versions.map(|list| list.iter().map(|i| i.name.as_str()).collect()));
-        // Items of a list of plain values are named by these.
-        let are_values =
-            versions.iter().all(|list| list.iter().all(|i| matches!(&i.body, Body::Leaf(text) if *text == i.name)));
+        // What nothing else names is named by what the site has.
+        let are_values = site.iter().all(|i| i.name == i.body.canonical());
         let rules = self.rules;
         let parts = |of: usize, k: usize| versions[of][k].body.parts(rules);
         if names.renamed_by_both(parts) {
@@ -203,10 +238,21 @@ impl Merger<'_> {
 
     /// The items of three lists, with one name for an item that both sides changed, and for one of which a side changed
     /// the value and the other a comment: the site's where it has one. `None` where it cannot be told which became
-    /// which.
-    fn told_apart<'l>(&self, lists: [&'l [Item]; 3]) -> Option<[Cow<'l, [Item]>; 3]> {
-        let names = Names::new(lists.map(|list| list.iter().map(|item| item.name.as_str()).collect()));
+    /// which, or the site gave those it kept another order.
+    fn told_apart<'l>(&mut self, at: &[String], lists: [&'l [Item]; 3]) -> Option<[Cow<'l, [Item]>; 3]> {
         let mut out = lists.map(Cow::Borrowed);
+        if !have_names(lists, self.rules) {
+            let told = lists.map(|list| list.iter().map(|item| told(item, self.rules)).collect::<Vec<_>>());
+            let names = matched::names([&told[0], &told[1], &told[2]])?;
+            out = self.named_as_the_sites(at, lists, &names).map(Cow::Owned);
+        }
+        let [base, site, _] = &out;
+        if common(base, site) != common(site, base) {
+            return None;
+        }
+        let lists = out.clone();
+        let lists = lists.each_ref().map(|list| &list[..]);
+        let names = Names::new(lists.map(|list| list.iter().map(|item| item.name.as_str()).collect()));
         let mut name_alike = |places: [Option<usize>; 3]| {
             let [_, s, r] = places;
             let name = s.map(|s| &lists[1][s].name).or(r.map(|r| &lists[2][r].name))?;
@@ -229,6 +275,29 @@ impl Merger<'_> {
             }
         }
         Some(out)
+    }
+
+    /// The items of three lists that nothing names, with `names` that tell which is which; each has the name of the site's
+    /// item where there is one, so that it is found again.
+    fn named_as_the_sites(
+        &mut self,
+        at: &[String],
+        lists: [&[Item]; 3],
+        names: &[Vec<String>; 3],
+    ) -> [Vec<Item>; 3] {
+        let of_site: HashMap<&String, &Item> = names[1].iter().zip(lists[1]).collect();
+        let mut out = lists.map(<[Item]>::to_vec);
+        for (list, names) in out.iter_mut().zip(names) {
+            for (item, name) in list.iter_mut().zip(names) {
+                item.name = of_site.get(name).map_or(name, |own| &own.name).clone();
+            }
+        }
+        self.unnamed.push(Unnamed {
+            list: at.to_vec(),
+            own: lists[1].iter().map(|item| item.body.canonical()).collect(),
+            theirs: out[2].iter().map(|item| (item.body.canonical(), item.name.clone())).collect(),
+        });
+        out
     }
 
     /// Where in the release a new item of the site goes: behind what it follows on the site, else before what
@@ -397,8 +466,7 @@ impl Merger<'_> {
         if let (Some(Body::List(bi)), Body::List(si), Body::List(ri)) = (b.map(|b| &b.body), &s.body, &r.body)
             && (base != site && site != release && base != release || comments())
             && !(self.rules.hold && base == site)
-            && have_names(bi, si, ri, self.rules)
-            && let Some([bi, si, ri]) = self.told_apart([bi, si, ri])
+            && let Some([bi, si, ri]) = self.told_apart(at, [bi, si, ri])
         {
             return self.items(at, &bi, &si, &ri, false);
         }
@@ -540,22 +608,26 @@ fn trimmed(text: &[u8], range: &Range<usize>) -> Range<usize> {
     range.start + lead..range.end
 }
 
-/// Tells whether the items of three lists have names of their own, and the site left those it kept in order.
-fn have_names(base: &[Item], site: &[Item], release: &[Item], rules: &Rules) -> bool {
-    let all = || base.iter().chain(site).chain(release);
+/// Tells whether the items of three lists have names of their own, each another.
+fn have_names(lists: [&[Item]; 3], rules: &Rules) -> bool {
+    let all = || lists.into_iter().flatten();
     let leaves = all().all(|i| matches!(i.body, Body::Leaf(_)));
     let identified = all().all(|i| match &i.body {
         Body::Map(items) => items.iter().any(|i| rules.identity().any(|key| key == i.name)),
         _ => false,
     });
     let distinct = |list: &[Item]| list.iter().map(|i| &i.name).collect::<HashSet<_>>().len() == list.len();
-    let common = |from: &[Item], of: &[Item]| -> Vec<String> {
-        let of: HashSet<&String> = of.iter().map(|i| &i.name).collect();
-        from.iter().map(|i| &i.name).filter(|n| of.contains(n)).cloned().collect()
-    };
-    (leaves || identified)
-        && [base, site, release].into_iter().all(distinct)
-        && common(base, site) == common(site, base)
+    (leaves || identified) && lists.into_iter().all(distinct)
+}
+
+fn told(item: &Item, rules: &Rules) -> Told {
+    Told { value: item.body.canonical(), parts: item.body.parts(rules) }
+}
+
+/// The names of items, in their order, that others have, too.
+fn common<'i>(items: &'i [Item], others: &[Item]) -> Vec<&'i String> {
+    let others: HashSet<&String> = others.iter().map(|i| &i.name).collect();
+    items.iter().map(|i| &i.name).filter(|name| others.contains(name)).collect()
 }
 
 fn indent_at(text: &[u8], at: usize) -> &[u8] {

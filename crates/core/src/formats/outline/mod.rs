@@ -79,13 +79,15 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         stay,
         renamed: false,
         comments_left: false,
+        unnamed: Vec::new(),
         splices: Vec::new(),
         changes: Vec::new(),
     };
     merger.document(&b, &s, &r).ok()?;
     let bytes = merger.spliced();
     // The text must hold what was decided, or it is not to be trusted.
-    let result = read(&bytes)?;
+    let mut result = read(&bytes)?;
+    merger.unnamed.iter().for_each(|list| list.name_again(&mut result));
     let there: HashSet<&[u8]> = result.comments(&bytes).into_iter().collect();
     if own_comments.iter().any(|comment| !there.contains(comment)) {
         return None;
