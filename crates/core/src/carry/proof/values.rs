@@ -103,7 +103,7 @@ impl Proof {
                 && r != b
                 && s != r
                 && !written
-                && !(r.is_none() && words(s).is_subset(&went))
+                && !(r.is_none() && words(s).difference(&words(b)).all(|word| went.contains(word)))
                 && !is_asked()
                 && !is_told()
                 && !is_renamed()
