@@ -567,6 +567,16 @@ fn a_deleted_line_beside_a_changed_one() {
 }
 
 #[test]
+fn a_line_that_says_all_leads_on_to_nothing() {
+    let kind = daxle_core::theme::Kind::Style;
+    let sass = daxle_core::theme::dialect_of("a.sass", kind, b"a\n  b: c\n");
+    let (gone, rest) = ("$ink: black\n$paper: white\n", "$rim: 1rem\n\n.box\n  margin: $rim\n");
+    let whole = format!("{gone}{rest}");
+    let used = "@use \"units\"\n@import \"mixins\"\n\n";
+    gives(&sass, [&whole, rest, &format!("{used}{whole}")], &format!("{used}{rest}"));
+}
+
+#[test]
 fn other_encodings_are_carried() {
     let utf16 = |t: &str| -> Vec<u8> {
         [0xFEFFu16].into_iter().chain(t.encode_utf16()).flat_map(u16::to_le_bytes).collect()

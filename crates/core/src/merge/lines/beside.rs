@@ -111,9 +111,12 @@ fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
 /// condition, the rest of a value.
 fn leads_on(line: &[u8], dialect: &Dialect) -> bool {
     const WORDS: [&[u8]; 3] = [b"if", b"for", b"while"];
+    // In languages of styles these say all on their own line.
+    const WHOLE: [&[u8]; 6] = [b"import", b"use", b"forward", b"charset", b"include", b"extend"];
     const ENDS: [&[u8]; 7] = [b"=", b"=>", b"+", b"?", b"&&", b"||", b"\\"];
     let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&first_word(line));
-    let of_code = line.starts_with(b"@") || is_open || ENDS.iter().any(|end| line.ends_with(end));
+    let is_annotation = line.strip_prefix(b"@").is_some_and(|rest| !WHOLE.contains(&first_word(rest)));
+    let of_code = is_annotation || is_open || ENDS.iter().any(|end| line.ends_with(end));
     dialect.declarations && line.ends_with(b",") || is_code(dialect) && of_code
 }
 
