@@ -32,9 +32,10 @@ pub(crate) fn merge_indented(
 ) -> MergedLines {
     let versions = [base, site, release];
     let by_level = merge_checked(base, site, release, dialect, options, &[]);
-    let astray = |merged: &MergedLines| lines_out_of_place(merged, versions, dialect);
     let judged = !is_torn(versions);
-    let of_level = if judged { astray(&by_level) } else { Vec::new() };
+    let astray =
+        |merged: &MergedLines| if judged { lines_out_of_place(merged, versions, dialect) } else { Vec::new() };
+    let of_level = astray(&by_level);
     let not_gone = deleted_but_there(&by_level, versions);
     let sound = of_level.is_empty() && not_gone.is_empty();
     if sound && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
@@ -58,7 +59,7 @@ pub(crate) fn merge_indented(
         let reasons: Vec<_> = edits.iter().map(|k| (*k, Reason::Doubtful)).collect();
         merge_checked(base, site, release, dialect, options, &reasons)
     };
-    // The edits nearest to the lines that went astray are questions; if that does not mend it, all are.
+    // The edits nearest to the lines that went astray are questions; if that does not mend it, as few of all as do.
     if affordable {
         let mut asked = BTreeSet::new();
         let mut doubted = &edits_beside(&by_level, &of_level) | &not_gone;
@@ -75,7 +76,55 @@ pub(crate) fn merge_indented(
             doubted = edits_beside(&merged, &still);
         }
     }
-    ask(&(0..by_level.edits.len()).collect())
+    let all: BTreeSet<usize> = (0..by_level.edits.len()).collect();
+    let merged = ask(&all);
+    if !affordable {
+        return merged;
+    }
+    // What goes astray even so is no edit's fault; but what is beside it stays a question.
+    let source = |merged: &MergedLines, line: usize| {
+        let Source { base, site, release } = merged.sources[line];
+        (base, site, release)
+    };
+    let lost = astray(&merged);
+    let mut known: HashSet<_> = lost.iter().map(|line| source(&merged, *line)).collect();
+    known.remove(&(None, None, None));
+    let beside = nearest_edits(&merged, &lost, |_| true);
+    let tries = MOST_TRIES.min(MOST_TRIED / merged.sources.len().max(1));
+    narrowed((merged, all), &beside, tries, |edits| {
+        let merged = ask(edits);
+        let sound = astray(&merged).into_iter().all(|line| known.contains(&source(&merged, line)))
+            && deleted_but_there(&merged, versions).is_empty();
+        sound.then_some(merged)
+    })
+}
+
+/// Asks about fewer and fewer edits, as long as that gives a merge: without a half of them first, and then without ever
+/// smaller parts; those in `kept` stay. This is the first half of the minimizing delta debugging of A. Zeller and
+/// R. Hildebrandt, "Simplifying and Isolating Failure-Inducing Input" (IEEE Transactions on Software Engineering 28(2),
+/// 2002). `tries` says how often `ask` may be called.
+fn narrowed(
+    (mut merged, asked): (MergedLines, BTreeSet<usize>),
+    kept: &BTreeSet<usize>,
+    mut tries: usize,
+    ask: impl Fn(&BTreeSet<usize>) -> Option<MergedLines>,
+) -> MergedLines {
+    let mut others: Vec<usize> = asked.difference(kept).copied().collect();
+    let mut size = others.len() + 1;
+    while size > 1 && tries > 0 {
+        size = size.div_ceil(2);
+        let mut at = 0;
+        while at < others.len() && tries > 0 {
+            tries -= 1;
+            let end = (at + size).min(others.len());
+            let fewer = [&others[..at], &others[end..]].concat();
+            match ask(&fewer.iter().chain(kept).copied().collect()) {
+                Some(better) => (merged, others) = (better, fewer),
+                None => at = end,
+            }
+        }
+    }
+    merged
 }
 
 /// Tells whether a side holds its blocks together no more, so that none of its lines can be told to stand in the wrong one.
@@ -91,12 +140,17 @@ pub(crate) fn tear(text: &[u8]) -> Option<usize> {
 
 /// The site edits that stand in the result where some lines do, or nearest to them.
 pub(super) fn edits_beside(merged: &MergedLines, lines: &[usize]) -> BTreeSet<usize> {
+    nearest_edits(merged, lines, |edit| edit.outcome != Outcome::Open)
+}
+
+/// The edits of some sort that stand in the result where some lines do, or nearest to them.
+fn nearest_edits(merged: &MergedLines, lines: &[usize], fits: impl Fn(&EditFate) -> bool) -> BTreeSet<usize> {
     let distance = |k: &usize, line: usize| {
         let at = &merged.edits[*k].result;
         line.saturating_sub(at.end).max(at.start.saturating_sub(line))
     };
-    let settled = |k: &usize| merged.edits[*k].outcome != Outcome::Open;
-    let nearest = |line: &usize| (0..merged.edits.len()).filter(settled).min_by_key(|k| distance(k, *line));
+    let fitting: Vec<usize> = (0..merged.edits.len()).filter(|k| fits(&merged.edits[*k])).collect();
+    let nearest = |line: &usize| fitting.iter().copied().min_by_key(|k| distance(k, *line));
     lines.iter().filter_map(nearest).collect()
 }
 
@@ -124,6 +178,9 @@ fn deleted_but_there(merged: &MergedLines, [base, site, release]: [&[u8]; 3]) ->
 const LOOKED_AT: usize = 20_000_000;
 /// How often more edits are asked about before all are.
 const ROUNDS: usize = 4;
+/// How often fewer of them are tried, and how many lines at most are merged in all that.
+const MOST_TRIES: usize = 32;
+const MOST_TRIED: usize = 100_000;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 
@@ -427,4 +484,30 @@ fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLin
 /// The smallest range with all of several in it.
 fn span(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
     ranges.reduce(|a, b| a.start.min(b.start)..a.end.max(b.end)).unwrap_or(0..0)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::cell::RefCell;
+
+    use super::*;
+
+    #[test]
+    fn only_what_must_be_asked_is_and_what_was_to_stay() {
+        let merge = || merge_checked(b"", b"", b"", &Dialect::default(), &MergeOptions::default(), &[]);
+        let found = |needed: &[usize], kept: &[usize], tries: usize| {
+            let accepted = RefCell::new((0..20).collect());
+            let ask = |edits: &BTreeSet<usize>| {
+                let holds = needed.iter().all(|edit| edits.contains(edit));
+                holds.then(|| *accepted.borrow_mut() = edits.clone())?;
+                Some(merge())
+            };
+            narrowed((merge(), (0..20).collect()), &kept.iter().copied().collect(), tries, ask);
+            accepted.into_inner().into_iter().collect::<Vec<usize>>()
+        };
+        assert_eq!(found(&[3, 4, 17], &[9], 100), [3, 4, 9, 17]);
+        assert_eq!(found(&[], &[9], 100), [9]);
+        assert_eq!(found(&[13], &[], 1).len(), 9, "as far as it may be tried");
+        assert_eq!(found(&[3], &[], 0).len(), 20);
+    }
 }
