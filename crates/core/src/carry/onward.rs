@@ -12,6 +12,7 @@ use super::file::{FileResult, Instead, Triple, carry_file, result_path};
 use super::run::{CarryOptions, Inputs};
 use crate::changes::{FileChange, file_change};
 use crate::merge::MergeOptions;
+use crate::text::{Encoding, Text};
 use crate::theme::{Kind, Pair, ReadError};
 
 /// Works out again what the release's changes in other files belong to: both the files that the site took the lines from
@@ -55,12 +56,27 @@ pub(super) fn onward<'c>(
     let mut windows: BTreeMap<usize, Vec<Spot>> = BTreeMap::new();
     let work_out =
         |k: usize, instead: &Instead| carry_file(inputs, options, &triples[k], touched_by(&triples[k]), instead);
+    // A file in another encoding may have no letters for what the release says.
+    let is_single = |bytes: &[u8]| Text::decode(bytes).is_some_and(|t| t.encoding == Encoding::SingleByte);
+    let can_say = |follow: &Follow, release: &[u8]| -> Result<bool, ReadError> {
+        let own = triples[follow.to].site.map(|s| inputs.site.read(s)).transpose()?.unwrap_or_default();
+        Ok(follow.added.iter().all(|lines| lines.is_ascii()) || is_single(&own) == is_single(release))
+    };
     for (k, follows) in by_origin {
         let Some(release) = triples[k].release.map(|r| inputs.release.read(r)).transpose()? else { continue };
+        if !follows
+            .iter()
+            .map(|follow| can_say(follow, &release))
+            .collect::<Result<Vec<bool>, _>>()?
+            .into_iter()
+            .all(|can| can)
+        {
+            continue;
+        }
         let mut spots: Vec<Spot> = follows.iter().flat_map(|follow| follow.site.clone()).collect();
         let Some(without) = replace_lines(&release, &mut spots) else { continue };
         let mut result = work_out(k, &Instead { release: Some(without), ..Instead::default() })?;
-        // Nothing is gained where as much is asked as before.
+        // Nothing is gained where more is asked than before.
         if result.decisions.len() > results[k].decisions.len() {
             continue;
         }

@@ -1,10 +1,11 @@
 //! Changes of the release at lines that the site put into files of its own.
 
-use daxle_core::carry::{CarryOptions, FindingKind};
+use daxle_core::carry::{CarryOptions, FindingKind, Inputs, carry};
 use daxle_core::merge::{Outcome, Step, Trust};
+use daxle_core::theme::{Layout, MemoryTree};
 
 use crate::proof::check;
-use crate::{Files, run, theme};
+use crate::{Collect, Files, run, theme};
 
 const ROOMS: &str = "<section class=\"rooms\">\n  <h2>Rooms of the mill</h2>\n  <p>The room with the view of the wheel</p>\n  <p>The room under the old roof</p>\n  <a href=\"/rooms\">See all of the rooms</a>\n</section>\n";
 const INCLUDE: &str = "{% include 'rooms.html' %}\n";
@@ -69,6 +70,20 @@ fn of_a_file_that_the_site_split_each_change_goes_to_its_part() {
     assert_eq!(out.account.totals.open, 0, "{:?}", out.outcomes());
     assert_eq!(out.paths(), ["lower.html", "upper.html"]);
     assert_eq!(format!("{}{}", out.files["upper.html"], out.files["lower.html"]), newer);
+}
+
+#[test]
+fn what_a_file_of_another_encoding_cannot_say_stays_a_question() {
+    let [base, _, release] = case();
+    let release = MemoryTree::new(vec![(release[0].0.clone(), release[0].1.replace("mended", "mended \u{2603}"))]);
+    let part = [b"<!-- caf\xe9 -->\n", ROOMS.as_bytes()].concat();
+    let site =
+        MemoryTree::new(vec![("home.html".to_string(), page(INCLUDE).into_bytes()), ("rooms.html".into(), part)]);
+    let (base, layout, sink) = (MemoryTree::new(base), Layout::default(), Collect::default());
+    let inputs = Inputs::new([&base, &site, &release], &layout);
+    let account = carry(&inputs, &CarryOptions::default(), &sink).unwrap();
+    let outcomes: Vec<Outcome> = account.changes.iter().map(|c| c.outcome).collect();
+    assert_eq!((outcomes, account.followed), (vec![Outcome::Open, Outcome::Kept], vec![]));
 }
 
 #[test]

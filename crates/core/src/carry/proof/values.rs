@@ -117,8 +117,9 @@ impl Proof {
     }
 }
 
-/// Lets all of base, site, release and result call by the new name what one side renamed, and the result has by that name: a group that the side
-/// has no more and the other still has, where the side has a new one beside it with at least half of the same values.
+/// Lets all of base, site, release and result call by the new name what one side renamed, and the result has by that
+/// name: a group that the side has no more and the other still has, where the side has a new one beside it with at least
+/// half of the same values.
 pub(super) fn follow_names(values: &mut Versions) {
     for (side, other) in [(1, 2), (2, 1)] {
         let names = new_names([0, side, other, 3].map(|k| &values[k]));
