@@ -218,16 +218,37 @@ impl Balance {
         kinds.into_iter().map(distance).sum()
     }
 
+    /// Adds what a text opens and closes so many times.
+    pub(crate) fn add(&mut self, other: &Balance, times: i64) {
+        for (kind, n) in &other.counts {
+            *self.counts.entry(kind.clone()).or_default() += n * times;
+        }
+    }
+
     /// Tells whether a result's counts can come from doing both sides' edits once each.
     ///
     /// Where only one side changed a count, the result must have that side's; where both changed it differently,
     /// the sum of the two changes; where both changed it alike, the change once.
     pub fn follows(result: &Balance, base: &Balance, site: &Balance, release: &Balance) -> bool {
-        let keys = [result, base, site, release].map(|b| b.counts.keys());
+        result.each_kind_is(base, site, release, |got, b, s, r| got == if s == r { r } else { s + r - b })
+    }
+
+    /// Tells the same where changes that both made alike may be two.
+    pub(crate) fn may_follow(&self, base: &Balance, site: &Balance, release: &Balance) -> bool {
+        self.each_kind_is(base, site, release, |got, b, s, r| got == s + r - b || s == r && got == r)
+    }
+
+    fn each_kind_is(
+        &self,
+        base: &Balance,
+        site: &Balance,
+        release: &Balance,
+        fits: impl Fn(i64, i64, i64, i64) -> bool,
+    ) -> bool {
+        let keys = [self, base, site, release].map(|b| b.counts.keys());
         keys.into_iter().flatten().all(|key| {
             let get = |b: &Balance| b.counts.get(key).copied().unwrap_or(0);
-            let (got, b, s, r) = (get(result), get(base), get(site), get(release));
-            got == if s == r { r } else { s + r - b }
+            fits(get(self), get(base), get(site), get(release))
         })
     }
 }

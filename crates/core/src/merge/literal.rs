@@ -4,7 +4,8 @@
 //! the two sides (closers, blank lines, a few equal ones), it can also take a line for its like, or leave a choice. If
 //! every byte counts and the changes of the two sides still do not touch, they can be done as they are, with no
 //! cleverness at all; where it is sure, too, which lines of the release are those of the base, that is what was meant.
-//! Where they touch, or it is not sure, it asks; `second` weighs those questions against others.
+//! Lines that both changed are merged by themselves. Where that leaves a question, where the changes touch otherwise, or
+//! it is not sure, it asks; `second` weighs those questions against others.
 
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -13,14 +14,16 @@ use super::align::{From, Homes, Repeated, Side, Weak, align, line_edits};
 use super::hints::add_hints;
 use super::lines::{MergedLines, lines_of};
 use super::out::{Out, Source};
-use super::text::Landmarks;
-use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextDecision};
+use super::text::{Landmarks, merge_checked};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
 use crate::diff::{Edit, Interner, kept_pairs};
-use crate::text::Line;
 use crate::text::key::{Blanks, line_key};
+use crate::text::{Line, LineEnd, split_lines};
 
 /// How many lines of the base may stand between insertions that may be the same.
 const NEAR: usize = 10;
+/// Lines that both changed are merged by themselves if they are no more than so many.
+const SMALL: usize = 200;
 
 /// Three versions lined up by every byte.
 pub(super) struct Literal<'a> {
@@ -41,6 +44,8 @@ pub(super) struct Stretch {
     /// Which edits of the release.
     release: Range<usize>,
     taken: Taken,
+    /// What both changed, merged by itself, where that is taken.
+    merged: Option<MergedLines>,
 }
 
 /// What is taken in a stretch.
@@ -52,6 +57,8 @@ enum Taken {
     Release,
     /// What both have alike.
     Both,
+    /// Both sides' changes.
+    Merged,
     /// A person is asked.
     Asked(Reason),
 }
@@ -73,13 +80,13 @@ impl Stretch {
     }
 }
 
-/// Makes questions of the changes of the site alone that are part of some edits; tells whether there were any.
+/// Makes questions of the changes of the site that are part of some edits and are done; tells whether there were any.
 pub(super) fn ask_about<'e>(stretches: &mut [Stretch], edits: impl Iterator<Item = &'e EditFate>) -> bool {
     let mut asked = false;
     for edit in edits {
         let from = stretches.partition_point(|stretch| stretch.base.end < edit.base.start);
         let touched = stretches[from..].iter_mut().take_while(|stretch| stretch.base.start <= edit.base.end);
-        for stretch in touched.filter(|stretch| stretch.taken == Taken::Site) {
+        for stretch in touched.filter(|stretch| matches!(stretch.taken, Taken::Site | Taken::Merged)) {
             stretch.taken = Taken::Asked(Reason::Doubtful);
             asked = true;
         }
@@ -100,7 +107,7 @@ impl<'a> Literal<'a> {
 
     /// The stretches that the sides changed, in order. A question is where changes touch, unless both made the same, and
     /// where both may have put in the same nearby.
-    pub(super) fn stretches(&self, dialect: &Dialect) -> Vec<Stretch> {
+    pub(super) fn stretches(&self, dialect: &Dialect, options: &MergeOptions) -> Vec<Stretch> {
         let mut out: Vec<Stretch> = Vec::new();
         let (mut s, mut r) = (0, 0);
         loop {
@@ -113,7 +120,7 @@ impl<'a> Literal<'a> {
             (s, r) = (site.end, release.end);
             let edit = if by_site { &self.site_edits[site.start] } else { &self.release_edits[release.start] };
             let taken = if by_site { Taken::Site } else { Taken::Release };
-            let next = Stretch { base: edit.old.clone(), site, release, taken };
+            let next = Stretch { base: edit.old.clone(), site, release, taken, merged: None };
             match out.last_mut() {
                 Some(last) if self.touch(last, &next) => last.take_in(next),
                 _ => out.push(next),
@@ -125,8 +132,38 @@ impl<'a> Literal<'a> {
                 false if self.is_form(stretch, dialect) => Taken::Release,
                 false => Taken::Asked(self.reason(stretch)),
             };
+            if stretch.taken == Taken::Asked(Reason::BothChanged) {
+                stretch.merged = self.merged_alone(stretch, dialect, options);
+                stretch.taken = stretch.merged.as_ref().map_or(stretch.taken, |_| Taken::Merged);
+            }
         }
         self.join_alike(out)
+    }
+
+    /// Merges a stretch by itself; `None` where that leaves a question.
+    fn merged_alone(&self, stretch: &Stretch, dialect: &Dialect, options: &MergeOptions) -> Option<MergedLines> {
+        let [site, release] = self.lines_of_sides(stretch);
+        let lengths = [stretch.base.len(), site.len(), release.len()];
+        let by_lines = lengths[0] == lengths[1] && lengths[0] == lengths[2];
+        if lengths.into_iter().any(|lines| lines > SMALL) || !by_lines && dialect.blanks == Blanks::IndentIsMeaning
+        {
+            return None;
+        }
+        let [base, site, release] =
+            [lines_of(&self.base, &stretch.base), lines_of(&self.site, &site), lines_of(&self.release, &release)];
+        let merged = merge_checked(&base, &site, &release, dialect, options, &[]);
+        let is_plain =
+            |edit: &EditFate| matches!(edit.step, None | Some(Step::Neighbour | Step::Words | Step::Space));
+        (merged.decisions.is_empty() && merged.edits.iter().all(is_plain)).then_some(merged)
+    }
+
+    /// The lines of both sides in a stretch.
+    fn lines_of_sides(&self, stretch: &Stretch) -> [Range<usize>; 2] {
+        let lines = |edits: &[Edit], own: &Range<usize>| {
+            let (first, last) = (&edits[own.start], &edits[own.end - 1]);
+            first.new.start - (first.old.start - stretch.base.start)..last.new.end + stretch.base.end - last.old.end
+        };
+        [lines(&self.site_edits, &stretch.site), lines(&self.release_edits, &stretch.release)]
     }
 
     /// Makes questions of what the site took out where the release put it in elsewhere, or only at another level: taken
@@ -269,7 +306,7 @@ impl<'a> Literal<'a> {
                 .all(|line| kept.get(line) == from_the_end.get(line));
             one_way && !Homes::changed_at_look_alikes(&edit.old, mistaken)
         };
-        for stretch in stretches.iter_mut().filter(|stretch| stretch.taken == Taken::Site) {
+        for stretch in stretches.iter_mut().filter(|s| matches!(s.taken, Taken::Site | Taken::Merged)) {
             if !self.site_edits[stretch.site.clone()].iter().all(sure) {
                 let form = self.is_form(stretch, dialect);
                 stretch.taken = if form { Taken::Release } else { Taken::Asked(Reason::Doubtful) };
@@ -316,8 +353,8 @@ struct Writer<'l, 'a> {
     base: usize,
     release: usize,
     decisions: Vec<TextDecision>,
-    /// What of the site both sides did.
-    same: Vec<Range<usize>>,
+    /// What of the site both sides did, or was merged by itself with what the release did.
+    joint: Vec<(Range<usize>, Outcome, Option<Step>)>,
 }
 
 impl<'l, 'a> Writer<'l, 'a> {
@@ -332,7 +369,7 @@ impl<'l, 'a> Writer<'l, 'a> {
             base: 0,
             release: 0,
             decisions: Vec::new(),
-            same: Vec::new(),
+            joint: Vec::new(),
         }
     }
 
@@ -384,6 +421,16 @@ impl<'l, 'a> Writer<'l, 'a> {
                 self.in_result.push(self.out.lines());
                 self.out.line(site.lines[at].content, release.form.line_end, Source::of_site(at));
             }
+        } else if let Some(merged) = stretch.merged.as_ref().filter(|_| stretch.taken == Taken::Merged) {
+            let starts = [old.start, own.start, new.start];
+            for (line, source) in split_lines(&merged.bytes).iter().zip(&merged.sources) {
+                self.out.line(line.content, LineEnd::None, source.shifted(starts));
+            }
+            let of_site = |line: usize| merged.sources.iter().position(|source| source.site == Some(line));
+            self.in_result.extend((0..own.len()).map(|line| from + of_site(line).unwrap_or(0)));
+            let step = merged.edits.iter().find_map(|edit| edit.step);
+            let outcome = merged.edits.iter().map(|edit| edit.outcome).max_by_key(|outcome| outcome.gravity());
+            self.joint.push((own, outcome.unwrap_or(Outcome::Fitted), step));
         } else {
             let same = stretch.taken == Taken::Both;
             for (k, at) in new.enumerate() {
@@ -391,7 +438,7 @@ impl<'l, 'a> Writer<'l, 'a> {
                 self.out.line(release.lines[at].content, release.lines[at].end, source);
             }
             self.in_result.extend(own.clone().map(|line| from + if same { line - own.start } else { 0 }));
-            self.same.extend(same.then_some(own));
+            self.joint.extend(same.then_some((own, Outcome::Already, None)));
         }
     }
 
@@ -409,19 +456,20 @@ impl<'l, 'a> Writer<'l, 'a> {
             let from = self.decisions.partition_point(|asked| asked.base.end < old.start);
             let mut near = self.decisions[from..].iter_mut().take_while(|asked| asked.base.start <= old.end);
             let asked = near.find(|asked| touches(&asked.site, &new));
-            let (release, result, outcome) = match asked {
+            let (release, result, outcome, step) = match asked {
                 Some(asked) => {
                     asked.edits.push(k);
-                    (asked.release.clone(), asked.result.clone(), Outcome::Open)
+                    (asked.release.clone(), asked.result.clone(), Outcome::Open, None)
                 }
                 None => {
-                    let at = self.same.partition_point(|same| same.end < new.end);
-                    let same = self.same.get(at).is_some_and(|same| touches(same, &new));
-                    let outcome = if same { Outcome::Already } else { Outcome::Kept };
-                    (place(&self.in_release, &old), place(&self.in_result, &new), outcome)
+                    let at = self.joint.partition_point(|(lines, ..)| lines.end < new.end);
+                    let joint = self.joint.get(at).filter(|(lines, ..)| touches(lines, &new));
+                    let (outcome, step) =
+                        joint.map_or((Outcome::Kept, None), |(_, outcome, step)| (*outcome, *step));
+                    (place(&self.in_release, &old), place(&self.in_result, &new), outcome, step)
                 }
             };
-            edits.push(EditFate { base: old, site: new, release, result, outcome, step: None });
+            edits.push(EditFate { base: old, site: new, release, result, outcome, step });
         }
         // Lined up in other ways, a change may have slid along: then it is the nearest one.
         for asked in self.decisions.iter_mut().filter(|asked| asked.edits.is_empty()) {
@@ -452,7 +500,8 @@ mod tests {
     fn merged(site: &str, release: &str) -> (String, Vec<(Reason, Range<usize>)>) {
         let literal = Literal::of([BASE, site, release].map(str::as_bytes));
         let (dialect, options) = (Dialect { markers: true, ..Dialect::default() }, MergeOptions::default());
-        let merged = literal.merged(&literal.stretches(&dialect), &dialect, &options).expect("edits are told");
+        let merged =
+            literal.merged(&literal.stretches(&dialect, &options), &dialect, &options).expect("edits are told");
         let asked = merged.decisions.iter().map(|asked| (asked.reason, asked.base.clone())).collect();
         (String::from_utf8_lossy(&merged.bytes).into_owned(), asked)
     }
@@ -464,6 +513,14 @@ mod tests {
         assert_eq!(asked, [(Reason::BothChanged, 1..2)]);
         let question = "<<<<<<< site\nown\n||||||| base\ntwo\n=======\nnew\n>>>>>>> release\n";
         assert_eq!(result, format!("one\n{question}three\nfour\nsix\n7\neight\n"));
+    }
+
+    #[test]
+    fn lines_that_both_changed_are_merged_by_themselves() {
+        let (site, release) = (BASE.replace("two", "own two"), BASE.replace("two\nthree", "two new\n3"));
+        assert_eq!(merged(&site, &release), (release.replace("two", "own two"), Vec::new()));
+        let (site, release) = (BASE.replace("three", "own"), BASE.replace("two", "2").replace("four\n", ""));
+        assert_eq!(merged(&site, &release), (release.replace("three", "own"), Vec::new()));
     }
 
     #[test]

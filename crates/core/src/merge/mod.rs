@@ -22,7 +22,8 @@
 //! * [`enclosed`], [`islands`], [`placed`]: what each line of a result stands in, whichever side is taken
 //! * [`second`]: a second opinion, where a merge to the letter ([`literal`]) leaves less to ask
 //! * [`widened`]: questions whose answers would tear the text, widened until either side holds together
-//! * [`balance`], [`brackets`]: counting brackets and tags before trusting a result
+//! * [`balance`], [`brackets`], [`sums`]: counting words, brackets and tags before trusting a result
+//! * [`fewest`]: as few questions as mend what such a check finds
 //!
 //! Sources: Khanna, Kunal and Pierce, "A Formal Investigation of Diff3" (FSTTCS 2007) for stable and unstable
 //! stretches; the rest is laid out in the module docs.
@@ -32,6 +33,7 @@ mod balance;
 mod brackets;
 mod cascade;
 mod enclosed;
+mod fewest;
 mod gaps;
 mod hints;
 mod inline_style;
@@ -50,6 +52,7 @@ mod second;
 mod slots;
 mod space;
 mod structure;
+mod sums;
 mod tags;
 mod text;
 mod tokens;

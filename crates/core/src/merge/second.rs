@@ -22,7 +22,7 @@ pub(super) fn second_opinion(
     }
     let settled = merged.decisions.is_empty();
     let literal = Literal::of(versions);
-    let mut stretches = literal.stretches(dialect);
+    let mut stretches = literal.stretches(dialect, options);
     if settled && stretches.iter().any(Stretch::is_of_both) {
         return None;
     }

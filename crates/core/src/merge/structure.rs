@@ -15,6 +15,7 @@ mod heads;
 use super::align::line_edits;
 use super::balance::nests;
 use super::enclosed::{Surroundings, statements};
+use super::fewest::{fewest, tries_for};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
@@ -90,41 +91,12 @@ pub(crate) fn merge_indented(
     let mut known: HashSet<_> = lost.iter().map(|line| source(&merged, *line)).collect();
     known.remove(&(None, None, None));
     let beside = nearest_edits(&merged, &lost, |_| true);
-    let tries = MOST_TRIES.min(MOST_TRIED / merged.sources.len().max(1));
-    narrowed((merged, all), &beside, tries, |edits| {
+    fewest((merged, all), &beside, tries_for(versions), |edits| {
         let merged = ask(edits);
         let sound = astray(&merged).into_iter().all(|line| known.contains(&source(&merged, line)))
             && deleted_but_there(&merged, versions).is_empty();
         sound.then_some(merged)
     })
-}
-
-/// Asks about fewer and fewer edits, as long as that gives a merge: without a half of them first, and then without ever
-/// smaller parts; those in `kept` stay. This is the first half of the minimizing delta debugging of A. Zeller and
-/// R. Hildebrandt, "Simplifying and Isolating Failure-Inducing Input" (IEEE Transactions on Software Engineering 28(2),
-/// 2002). `tries` says how often `ask` may be called.
-fn narrowed(
-    (mut merged, asked): (MergedLines, BTreeSet<usize>),
-    kept: &BTreeSet<usize>,
-    mut tries: usize,
-    ask: impl Fn(&BTreeSet<usize>) -> Option<MergedLines>,
-) -> MergedLines {
-    let mut others: Vec<usize> = asked.difference(kept).copied().collect();
-    let mut size = others.len() + 1;
-    while size > 1 && tries > 0 {
-        size = size.div_ceil(2);
-        let mut at = 0;
-        while at < others.len() && tries > 0 {
-            tries -= 1;
-            let end = (at + size).min(others.len());
-            let fewer = [&others[..at], &others[end..]].concat();
-            match ask(&fewer.iter().chain(kept).copied().collect()) {
-                Some(better) => (merged, others) = (better, fewer),
-                None => at = end,
-            }
-        }
-    }
-    merged
 }
 
 /// Tells whether a side holds its blocks together no more, so that none of its lines can be told to stand in the wrong one.
@@ -178,9 +150,6 @@ fn deleted_but_there(merged: &MergedLines, [base, site, release]: [&[u8]; 3]) ->
 const LOOKED_AT: usize = 20_000_000;
 /// How often more edits are asked about before all are.
 const ROUNDS: usize = 4;
-/// How often fewer of them are tried, and how many lines at most are merged in all that.
-const MOST_TRIES: usize = 32;
-const MOST_TRIED: usize = 100_000;
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
 
@@ -484,30 +453,4 @@ fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLin
 /// The smallest range with all of several in it.
 fn span(ranges: impl Iterator<Item = Range<usize>>) -> Range<usize> {
     ranges.reduce(|a, b| a.start.min(b.start)..a.end.max(b.end)).unwrap_or(0..0)
-}
-
-#[cfg(test)]
-mod tests {
-    use std::cell::RefCell;
-
-    use super::*;
-
-    #[test]
-    fn only_what_must_be_asked_is_and_what_was_to_stay() {
-        let merge = || merge_checked(b"", b"", b"", &Dialect::default(), &MergeOptions::default(), &[]);
-        let found = |needed: &[usize], kept: &[usize], tries: usize| {
-            let accepted = RefCell::new((0..20).collect());
-            let ask = |edits: &BTreeSet<usize>| {
-                let holds = needed.iter().all(|edit| edits.contains(edit));
-                holds.then(|| *accepted.borrow_mut() = edits.clone())?;
-                Some(merge())
-            };
-            narrowed((merge(), (0..20).collect()), &kept.iter().copied().collect(), tries, ask);
-            accepted.into_inner().into_iter().collect::<Vec<usize>>()
-        };
-        assert_eq!(found(&[3, 4, 17], &[9], 100), [3, 4, 9, 17]);
-        assert_eq!(found(&[], &[9], 100), [9]);
-        assert_eq!(found(&[13], &[], 1).len(), 9, "as far as it may be tried");
-        assert_eq!(found(&[3], &[], 0).len(), 20);
-    }
 }

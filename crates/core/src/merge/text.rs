@@ -4,19 +4,19 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
-use super::balance::{Balance, WordCount, balance, nests};
 use super::enclosed::merge_enclosed;
 use super::hints::add_hints;
-use super::lines::{Context, MergedLines, answers_close, merge_lines};
+use super::lines::{Context, MergedLines, merge_lines};
 use super::recut::form_keys;
 use super::reformed::in_the_bases_form;
 use super::second::{is_better, second_opinion};
 use super::structure::merge_indented;
+use super::sums::Sums;
 use super::widened::widened;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, TextMerge, Trust};
 use crate::diff::Interner;
 use crate::text::key::Blanks;
-use crate::text::{Encoding, Line, Text, joined, split_lines};
+use crate::text::{Encoding, Line, Text, split_lines};
 
 /// Merges three versions of a text file.
 ///
@@ -196,77 +196,15 @@ pub(crate) fn merge_checked(
         }
     }
 
-    // The count checks: words and brackets add up, or the merge is done plainly, or the edits that are left are
-    // asked about.
-    let count = |text: &[u8]| balance(text, dialect.markup);
-    let counts = |text: &[u8]| (count(text), WordCount::of(text, dialect.spelling()));
-    let [of_base, of_site, of_release] = [base, site, release].map(counts);
-    let all_nest = [base, site, release].into_iter().all(nests);
-    let adds_up = |m: &MergedLines| {
-        let (brackets, mut result) = counts(&m.bytes);
-        // An open spot counts as the release's side; the site's edits there do not count.
-        let mut effective = of_site.1.clone();
-        let lines = split_lines(&m.bytes);
-        let standing = |at: &Range<usize>| -> Vec<u8> {
-            let at = at.start.min(lines.len())..at.end.min(lines.len());
-            joined(&lines[at])
-        };
-        // What the site put in and the release has already counts as the release's.
-        let has_already = |e: &&EditFate| e.outcome == Outcome::Already && e.step.is_none() && !e.site.is_empty();
-        let mut undone: Vec<&EditFate> = m.edits.iter().filter(has_already).collect();
-        // So does a stretch that the release only wrote in another form.
-        for formed in &m.formed {
-            result.add(&standing(&formed.result), -1);
-            result.add(&text_of(&r, &formed.release), 1);
-            effective.add(&text_of(&s, &formed.site), -1);
-            effective.add(&text_of(&b, &formed.base), 1);
-        }
-        for open in &m.decisions {
-            let standing = standing(&open.result);
-            result.add(&standing, -1);
-            result.add(&open.release_text, 1);
-            effective.add(&open.site_text, -1);
-            effective.add(&open.base_text, 1);
-            // The place asked about may be another than that of the edit: where a line went that the site deleted.
-            let elsewhere = |e: &&EditFate| e.base.end < open.base.start || open.base.end < e.base.start;
-            if open.reason != Reason::Paired {
-                undone.extend(open.edits.iter().filter_map(|e| m.edits.get(*e)).filter(elsewhere));
-            }
-        }
-        for edit in undone {
-            effective.add(&text_of(&s, &edit.site), -1);
-            effective.add(&text_of(&b, &edit.base), 1);
-        }
-        let balanced = if m.decisions.is_empty() {
-            Balance::follows(&brackets, &of_base.0, &of_site.0, &of_release.0) && (!all_nest || nests(&m.bytes))
-        } else {
-            answers_close(m, [base, site, release], dialect.markup)
-        };
-        balanced && WordCount::follows(&result, &of_base.1, &effective, &of_release.1)
-    };
-    if !adds_up(&merged) {
-        let strict = MergeOptions { trust: Trust::Strict, ..options.clone() };
-        let plainly = merge_lines(&b, &s, &r, Context { options: &strict, ..context });
-        if adds_up(&plainly) {
-            // What was a question before is one for its own reason.
-            let was_settled = merged.decisions.is_empty();
-            merged = plainly;
-            for decision in merged.decisions.iter_mut().filter(|_| was_settled) {
-                decision.reason = Reason::Unbalanced;
-            }
-        } else {
-            let unbalanced =
-                |e: &EditFate| count(&text_of(&b, &e.base)) != count(&text_of(&s, &e.site)) || e.step.is_some();
-            let all = |_: &EditFate| true;
-            for asked_about in [&unbalanced as &dyn Fn(&EditFate) -> bool, &all] {
-                let more = (0..merged.edits.len()).filter(|k| asked_about(&merged.edits[*k]));
-                asked.extend(more.map(|k| (k, Reason::Unbalanced)));
-                merged = merge_lines(&b, &s, &r, Context { asked: &asked, ..context });
-                if adds_up(&merged) {
-                    break;
-                }
-            }
-        }
+    // The count checks: words and brackets add up, or as few of the edits as are in the way are asked about.
+    let sums = Sums::of([&b, &s, &r], [base, site, release], dialect);
+    if !sums.add_up(&merged) {
+        merged = sums.mended(merged, options.trust, |more, trust| {
+            let options = MergeOptions { trust, ..options.clone() };
+            let more = more.iter().map(|k| (*k, Reason::Unbalanced));
+            let asked: Vec<_> = asked.iter().copied().chain(more).collect();
+            merge_lines(&b, &s, &r, Context { options: &options, asked: &asked, ..context })
+        });
     }
     add_hints(&mut merged, [&b, &s, &r], &weak, dialect);
     merged
@@ -285,11 +223,6 @@ fn blind_to_form<'a>(sides: [&Side<'a>; 2], dialect: &Dialect) -> [Side<'a>; 2] 
 /// Tells whether two ranges share a line, or are one and the same gap.
 fn meet(a: &Range<usize>, b: &Range<usize>) -> bool {
     a == b || a.start < b.end && b.start < a.end
-}
-
-/// The text of some lines of a side.
-fn text_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
-    joined(&side.lines[lines.clone()])
 }
 
 /// Telling lines that stand once in the base and once in the release.
