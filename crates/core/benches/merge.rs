@@ -111,3 +111,18 @@ fn indentation_as_meaning_10k_lines_wrapped(bencher: Bencher<'_, '_>) {
 fn indentation_as_meaning_100k_lines_past_the_cap(bencher: Bencher<'_, '_>) {
     wrapped_blocks(bencher, 20_000, 2);
 }
+
+/// Lines that stand at no level whatever is asked: the site indents with tabs in between what it changed, and how few
+/// of its changes can be asked about is tried.
+#[divan::bench(sample_count = 5)]
+fn indentation_as_meaning_5k_lines_astray(bencher: Bencher<'_, '_>) {
+    let text = |own: bool, new: bool| -> String {
+        let block = |k: usize| {
+            let (class, margin) = if own && k % 20 == 7 { ("own", "\t") } else { ("plain", "  ") };
+            let title = if new && k % 10 == 7 { "new" } else { "title" };
+            format!("section.{class}\n{margin}h2 {title} {k}\n{margin}p\n{margin}{margin}| text {k}\n")
+        };
+        (0..1_250).map(block).collect()
+    };
+    bench_as(bencher, &TREE, [&text(false, false), &text(true, false), &text(false, true)]);
+}

@@ -22,8 +22,9 @@ use crate::text::{Line, LineEnd, split_lines};
 
 /// How many lines of the base may stand between insertions that may be the same.
 const NEAR: usize = 10;
-/// Lines that both changed are merged by themselves if they are no more than so many.
+/// Lines that both changed are merged by themselves if they are no more than so many, of no more bytes.
 const SMALL: usize = 200;
+const SMALL_BYTES: usize = 1 << 16;
 
 /// Three versions lined up by every byte.
 pub(super) struct Literal<'a> {
@@ -107,7 +108,7 @@ impl<'a> Literal<'a> {
 
     /// The stretches that the sides changed, in order. A question is where changes touch, unless both made the same, and
     /// where both may have put in the same nearby.
-    pub(super) fn stretches(&self, dialect: &Dialect, options: &MergeOptions) -> Vec<Stretch> {
+    pub(super) fn stretches(&self, dialect: &Dialect) -> Vec<Stretch> {
         let mut out: Vec<Stretch> = Vec::new();
         let (mut s, mut r) = (0, 0);
         loop {
@@ -132,12 +133,16 @@ impl<'a> Literal<'a> {
                 false if self.is_form(stretch, dialect) => Taken::Release,
                 false => Taken::Asked(self.reason(stretch)),
             };
-            if stretch.taken == Taken::Asked(Reason::BothChanged) {
-                stretch.merged = self.merged_alone(stretch, dialect, options);
-                stretch.taken = stretch.merged.as_ref().map_or(stretch.taken, |_| Taken::Merged);
-            }
         }
         self.join_alike(out)
+    }
+
+    /// Merges by itself what both changed.
+    pub(super) fn merge_each(&self, stretches: &mut [Stretch], dialect: &Dialect, options: &MergeOptions) {
+        for stretch in stretches.iter_mut().filter(|s| s.taken == Taken::Asked(Reason::BothChanged)) {
+            stretch.merged = self.merged_alone(stretch, dialect, options);
+            stretch.taken = stretch.merged.as_ref().map_or(stretch.taken, |_| Taken::Merged);
+        }
     }
 
     /// Merges a stretch by itself; `None` where that leaves a question.
@@ -149,8 +154,11 @@ impl<'a> Literal<'a> {
         {
             return None;
         }
-        let [base, site, release] =
-            [lines_of(&self.base, &stretch.base), lines_of(&self.site, &site), lines_of(&self.release, &release)];
+        let texts = [(&self.base, &stretch.base), (&self.site, &site), (&self.release, &release)];
+        let [base, site, release] = texts.map(|(side, lines)| lines_of(side, lines));
+        if base.len() + site.len() + release.len() > SMALL_BYTES {
+            return None;
+        }
         let merged = merge_checked(&base, &site, &release, dialect, options, &[]);
         let is_plain =
             |edit: &EditFate| matches!(edit.step, None | Some(Step::Neighbour | Step::Words | Step::Space));
@@ -500,8 +508,9 @@ mod tests {
     fn merged(site: &str, release: &str) -> (String, Vec<(Reason, Range<usize>)>) {
         let literal = Literal::of([BASE, site, release].map(str::as_bytes));
         let (dialect, options) = (Dialect { markers: true, ..Dialect::default() }, MergeOptions::default());
-        let merged =
-            literal.merged(&literal.stretches(&dialect, &options), &dialect, &options).expect("edits are told");
+        let mut stretches = literal.stretches(&dialect);
+        literal.merge_each(&mut stretches, &dialect, &options);
+        let merged = literal.merged(&stretches, &dialect, &options).expect("edits are told");
         let asked = merged.decisions.iter().map(|asked| (asked.reason, asked.base.clone())).collect();
         (String::from_utf8_lossy(&merged.bytes).into_owned(), asked)
     }

@@ -22,10 +22,11 @@ pub(super) fn second_opinion(
     }
     let settled = merged.decisions.is_empty();
     let literal = Literal::of(versions);
-    let mut stretches = literal.stretches(dialect, options);
+    let mut stretches = literal.stretches(dialect);
     if settled && stretches.iter().any(Stretch::is_of_both) {
         return None;
     }
+    literal.merge_each(&mut stretches, dialect, options);
     let merge = |stretches: &[Stretch]| {
         literal.merged(stretches, dialect, options).filter(|found| is_better(found, merged))
     };
