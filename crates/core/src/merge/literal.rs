@@ -137,9 +137,16 @@ impl<'a> Literal<'a> {
         self.join_alike(out)
     }
 
-    /// Merges by itself what both changed.
-    pub(super) fn merge_each(&self, stretches: &mut [Stretch], dialect: &Dialect, options: &MergeOptions) {
-        for stretch in stretches.iter_mut().filter(|s| s.taken == Taken::Asked(Reason::BothChanged)) {
+    /// Merges by itself what both changed, but for lines of the base whose counterparts are in doubt.
+    pub(super) fn merge_each(
+        &self,
+        stretches: &mut [Stretch],
+        dialect: &Dialect,
+        options: &MergeOptions,
+        in_doubt: impl Fn(&Range<usize>) -> bool,
+    ) {
+        let both_changed = |s: &&mut Stretch| s.taken == Taken::Asked(Reason::BothChanged) && !in_doubt(&s.base);
+        for stretch in stretches.iter_mut().filter(both_changed) {
             stretch.merged = self.merged_alone(stretch, dialect, options);
             stretch.taken = stretch.merged.as_ref().map_or(stretch.taken, |_| Taken::Merged);
         }
@@ -509,7 +516,7 @@ mod tests {
         let literal = Literal::of([BASE, site, release].map(str::as_bytes));
         let (dialect, options) = (Dialect { markers: true, ..Dialect::default() }, MergeOptions::default());
         let mut stretches = literal.stretches(&dialect);
-        literal.merge_each(&mut stretches, &dialect, &options);
+        literal.merge_each(&mut stretches, &dialect, &options, |_| false);
         let merged = literal.merged(&stretches, &dialect, &options).expect("edits are told");
         let asked = merged.decisions.iter().map(|asked| (asked.reason, asked.base.clone())).collect();
         (String::from_utf8_lossy(&merged.bytes).into_owned(), asked)

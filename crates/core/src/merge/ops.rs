@@ -1,10 +1,10 @@
 //! Edits broken into operations on base lines and gaps, and which operations of the two sides clash.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::Dialect;
-use super::align::{From, Side, Weak, align};
+use super::align::{From, Repeated, Side, Weak, align};
 use super::balance::{depth_of, never_below};
 use super::recut::{Cut, Part, recut};
 use crate::diff::sketch::WordBag;
@@ -145,7 +145,7 @@ impl Ops {
             };
             for Part { edit, cut } in parts {
                 let form = cut == Cut::Elsewhere;
-                let pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
+                let mut pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
                     vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }]
                 } else if touched(k) && cut == Cut::Unknown {
                     let moved = moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
@@ -153,6 +153,9 @@ impl Ops {
                 } else {
                     Vec::new()
                 };
+                for pair in pairs.iter_mut().filter(|pair| !pair.equal && !form) {
+                    pair.doubt |= has_rival_beside([base, side], edits, k, pair);
+                }
                 let (mut i, mut j) = (edit.old.start, edit.new.start);
                 for pair in pairs.iter().map(Some).chain([None]) {
                     let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
@@ -255,6 +258,25 @@ pub(crate) fn changed_lines(
     (edits, changed)
 }
 
+/// Tells whether the side put in another line that may be what one of the base became, in an edit next to that one with
+/// nothing but blank lines between: which of the two it is, is open.
+fn has_rival_beside([base, side]: [&Side<'_>; 2], edits: &[Edit], k: usize, pair: &Pair) -> bool {
+    let old = WordBag::of(base.lines[pair.base].trimmed());
+    let like = |j: usize| old.similarity(&WordBag::of(side.lines[j].trimmed()));
+    let own = like(pair.side);
+    let is_rival = |j: usize| {
+        let alike = like(j);
+        side.keys[j] == side.keys[pair.side] || alike >= ALIKE && alike + CLOSE > own
+    };
+    let beside = [k.checked_sub(1), Some(k + 1)].into_iter().flatten();
+    beside.filter_map(|other| Some((other, edits.get(other)?))).any(|(other, put)| {
+        let (first, last) = (&edits[other.min(k)], &edits[other.max(k)]);
+        let between = &base.lines[first.old.end..last.old.start];
+        let small = put.new.len() <= SMALL_INSERTION;
+        put.old.is_empty() && small && between.iter().all(Line::is_blank) && put.new.clone().any(is_rival)
+    })
+}
+
 fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
     match (base.is_empty(), side.is_empty()) {
         (true, true) => None,
@@ -265,12 +287,21 @@ fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
 }
 
 /// Keys that a side both deleted and inserted: those lines moved, and no look-alike may take their place.
-pub(crate) struct MovedKeys(Vec<bool>);
+pub(crate) struct MovedKeys {
+    moved: Vec<bool>,
+    /// Those that stand once in the base and once in the side.
+    stay: Vec<bool>,
+}
 
 impl MovedKeys {
     /// Tells whether a line with this key moved.
     pub(crate) fn has(&self, key: u32) -> bool {
-        self.0.get(key as usize).copied().unwrap_or(false)
+        self.moved.get(key as usize).copied().unwrap_or(false)
+    }
+
+    /// Tells whether base and side have one line with this key each.
+    fn stays(&self, key: u32) -> bool {
+        self.stay.get(key as usize).copied().unwrap_or(false)
     }
 
     pub(crate) fn new(base: &Side<'_>, side: &Side<'_>, edits: &[Edit]) -> Self {
@@ -287,7 +318,14 @@ impl MovedKeys {
                 both[key] = deleted[key];
             }
         }
-        MovedKeys(both)
+        let repeated = Repeated::of(&[base, side]);
+        let mut stay = vec![false; size];
+        base.keys.iter().for_each(|key| stay[*key as usize] = true);
+        let in_both: HashSet<u32> = side.keys.iter().copied().filter(|key| stay[*key as usize]).collect();
+        for (key, stays) in stay.iter_mut().enumerate() {
+            *stays &= in_both.contains(&(key as u32)) && !repeated.has(key as u32);
+        }
+        MovedKeys { moved: both, stay }
     }
 }
 
@@ -310,6 +348,8 @@ pub(crate) const BARELY_ALIKE: f32 = 0.34;
 const NAMED: f32 = 0.9;
 /// Several lines as a whole are alike by so much, if they were only cut at other places and a few words changed.
 const REWRAPPED: f32 = 0.85;
+/// So many lines put in beside a changed one are compared with what it was.
+const SMALL_INSERTION: usize = 100;
 /// A second candidate this close makes a pairing doubtful.
 const CLOSE: f32 = 0.1;
 
@@ -329,10 +369,23 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     };
     let (base_bags, side_bags) = (bags(base, &edit.old), bags(side, &edit.new));
     let names = Names::of(base, side, edit);
+    let blocks = |side: &Side<'_>, lines: &Range<usize>| -> Vec<Vec<u32>> {
+        lines.clone().map(|at| side.blocks(at).map(|k| side.keys[k]).collect()).collect()
+    };
+    let (base_blocks, side_blocks) = (blocks(base, &edit.old), blocks(side, &edit.new));
+    // The block of the line is still there, and the other line is in another that is not around it or within it.
+    let in_another_block = |i: usize, j: usize| {
+        let (own, other) = (&base_blocks[i], &side_blocks[j]);
+        let apart = |(a, b): (&u32, &u32)| moved.stays(*a) && !other.contains(a) && !own.contains(b);
+        own.first().zip(other.first()).is_some_and(apart)
+    };
     let score = |i: usize, j: usize| -> f32 {
         let (a, b) = (base.keys[edit.old.start + i], side.keys[edit.new.start + j]);
         if a == b {
             return if weak.is(a) { 0.2 } else { 1.0 };
+        }
+        if in_another_block(i, j) {
+            return 0.0;
         }
         if moved.has(a) && !weak.is(a) || moved.has(b) && !weak.is(b) {
             return 0.0;

@@ -1,5 +1,7 @@
 //! A second opinion: a merge to the letter may stand in place of one that left questions, or settled things otherwise.
 
+use std::ops::Range;
+
 use super::enclosed::Surroundings;
 use super::lines::{MergedLines, answers_close};
 use super::literal::{Literal, Stretch, ask_about};
@@ -26,7 +28,11 @@ pub(super) fn second_opinion(
     if settled && stretches.iter().any(Stretch::is_of_both) {
         return None;
     }
-    literal.merge_each(&mut stretches, dialect, options);
+    let doubted: Vec<&TextDecision> = merged.decisions.iter().filter(|d| d.reason == Reason::Doubtful).collect();
+    let in_doubt = |lines: &Range<usize>| {
+        doubted.iter().any(|asked| asked.base.start <= lines.end && lines.start <= asked.base.end)
+    };
+    literal.merge_each(&mut stretches, dialect, options, in_doubt);
     let merge = |stretches: &[Stretch]| {
         literal.merged(stretches, dialect, options).filter(|found| is_better(found, merged))
     };

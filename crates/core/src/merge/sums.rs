@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use super::align::Side;
 use super::balance::{Balance, WordCount, balance, nests};
-use super::fewest::{fewest, tries_for};
+use super::fewest::fewest;
 use super::lines::{MergedLines, answers_close};
 use super::{Dialect, EditFate, Outcome, Reason, Trust};
 use crate::text::{joined, split_lines};
@@ -99,11 +99,13 @@ impl<'a> Sums<'a> {
         (result, effective)
     }
 
-    /// Mends a merge that does not add up. `ask` merges anew with more edits as questions, at a trust.
+    /// Mends a merge that does not add up. `ask` merges anew with more edits as questions, at a trust; to find how few
+    /// are needed it is called `tries` times at most.
     pub(super) fn mended(
         &self,
         merged: MergedLines,
         trust: Trust,
+        tries: usize,
         ask: impl Fn(&BTreeSet<usize>, Trust) -> MergedLines,
     ) -> MergedLines {
         let open = |merged: &MergedLines| -> BTreeSet<usize> {
@@ -116,7 +118,7 @@ impl<'a> Sums<'a> {
         }
         let questions = roughly.decisions.len();
         let asked = open(&roughly).difference(&known).copied().collect();
-        fewest((roughly, asked), &BTreeSet::new(), tries_for(self.texts), |edits| {
+        fewest((roughly, asked), &BTreeSet::new(), tries, |edits| {
             let merged = ask(edits, trust);
             let fewer = merged.decisions.len() < questions;
             (fewer && self.add_up(&merged) && self.brackets_add_up(&merged)).then_some(merged)
@@ -223,7 +225,7 @@ mod tests {
         // Merged plainly, all are questions.
         let all: BTreeSet<usize> = (0..4).collect();
         let ask = |more: &BTreeSet<usize>, trust| merged(if trust == Trust::Strict { &all } else { more });
-        let asked = |trust| sums.mended(merged(&BTreeSet::new()), trust, ask).decisions;
+        let asked = |trust| sums.mended(merged(&BTreeSet::new()), trust, 32, ask).decisions;
         let [question] = &asked(Trust::Normal)[..] else { panic!("{:?}", asked(Trust::Normal)) };
         assert_eq!(question.edits, [2]);
         assert_eq!(asked(Trust::Strict).len(), 4);

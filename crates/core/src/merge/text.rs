@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use super::align::{From, Repeated, Side, Weak, align, line_edits};
 use super::enclosed::merge_enclosed;
+use super::fewest::tries_for;
 use super::hints::add_hints;
 use super::lines::{Context, MergedLines, merge_lines};
 use super::recut::form_keys;
@@ -199,7 +200,9 @@ pub(crate) fn merge_checked(
     // The count checks: words and brackets add up, or as few of the edits as are in the way are asked about.
     let sums = Sums::of([&b, &s, &r], [base, site, release], dialect);
     if !sums.add_up(&merged) {
-        merged = sums.mended(merged, options.trust, |more, trust| {
+        // What is tried with more questions is tried roughly.
+        let tries = if asked.is_empty() { tries_for([base, site, release]) / 2 } else { 0 };
+        merged = sums.mended(merged, options.trust, tries, |more, trust| {
             let options = MergeOptions { trust, ..options.clone() };
             let more = more.iter().map(|k| (*k, Reason::Unbalanced));
             let asked: Vec<_> = asked.iter().copied().chain(more).collect();

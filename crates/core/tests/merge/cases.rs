@@ -1553,3 +1553,33 @@ fn a_question_whose_answer_would_tear_the_text_is_about_the_lines_around_it_too(
     let (whole, own) = (make("type"), make("own"));
     asks_about(&SCRIPT, [&file(&whole), &file(&own), &file(new)], &file(&format!("⟦{own}|{whole}|{new}⟧")));
 }
+
+#[test]
+fn a_line_of_which_the_release_has_two_is_asked_about() {
+    let code = |head: &str| format!("{head}\n\nfunction grind() {{\n  go();\n}}\n");
+    let (base, site) = (code("const version = '1';"), code("const version = '1'; // own"));
+    for below in ["const version = '2';", "const version = '3';"] {
+        let release = code(&format!("const version = '2';\n\nexport {{ version }};\n// map\n\n{below}"));
+        asks(&SCRIPT, [&base, &site, &release], Reason::Doubtful);
+    }
+    let release = code("const version = '2';\n\nexport { version };\n\nconst size = '2';");
+    let expected = release.replacen("'2';", "'2'; // own", 1);
+    gives(&SCRIPT, [&base, &site, &release], &expected);
+}
+
+#[test]
+fn a_declaration_of_another_rule_is_no_counterpart() {
+    let rule = |name: &str, body: &str| format!(".{name} {{\n{body}}}\n");
+    let base = rule("label", "  color: white;\n  padding: 5px;\n  border: 1px solid;\n");
+    let site = base.replace("5px;\n", "5px;\n  own: 5px;\n");
+    // The rule is still there, without what the site's declaration stood between.
+    let rest = rule("disguise", "  color: inherit;\n  padding: 0;\n  outline: none;\n");
+    let release = format!("{}\n{rest}", rule("label", "  margin: 0;\n"));
+    let merged = merge(&STYLE, &base, &site, &release);
+    assert!(!text(&merged).contains("padding: 0;\n  own"), "{}", text(&merged));
+    assert!(
+        !merged.decisions.is_empty() || text(&merged).contains("  own: 5px;\n}\n\n.disguise"),
+        "{}",
+        text(&merged)
+    );
+}

@@ -624,6 +624,12 @@ fn told(item: &Item, rules: &Rules) -> Told {
     Told { value: item.body.canonical(), parts: item.body.parts(rules) }
 }
 
+/// Tells whether the keys that two documents have stand in one order.
+pub(super) fn in_order(base: &Body, site: &Body) -> bool {
+    let (Body::Map(base), Body::Map(site)) = (base, site) else { return true };
+    common(base, site) == common(site, base)
+}
+
 /// The names of items, in their order, that others have, too.
 fn common<'i>(items: &'i [Item], others: &[Item]) -> Vec<&'i String> {
     let others: HashSet<&String> = others.iter().map(|i| &i.name).collect();

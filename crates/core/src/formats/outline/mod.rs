@@ -15,7 +15,7 @@ mod item;
 mod merger;
 
 pub(crate) use item::{Body, Item, Outline, by_names};
-use merger::Merger;
+use merger::{Merger, in_order};
 
 /// A format that is written line by line.
 #[derive(Clone, Copy)]
@@ -64,7 +64,9 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
     }
     let before: HashSet<&[u8]> = b.comments(base).into_iter().collect();
     let mut own_comments = s.comments(site);
-    let comments_are_form = !before.is_empty() && own_comments.is_empty();
+    // One alone may have been taken out by hand, if nothing else tells of a tool.
+    let by_tool = before.len() > 1 || !in_order(&b.body, &s.body);
+    let comments_are_form = !before.is_empty() && own_comments.is_empty() && by_tool;
     own_comments.retain(|comment| !before.contains(comment));
     let mut merger = Merger {
         base,
@@ -170,6 +172,16 @@ mod tests {
             "o: [a, b]\nt: {}\nof:\n  a: 1\n  b: 5",
         );
         assert_eq!(text, "o: [a, b]\nt: {}\nof:\n  a: 1\n  b: 5");
+    }
+
+    #[test]
+    fn comments_that_all_went_are_form_but_one_alone_was_taken_out() {
+        let gone = |comment: &str| -> (String, Vec<Outcome>) {
+            let base = format!("# first\na: 1\n{comment}b: 2\n");
+            merged(yaml::READER, &base, "a: 1\nb: 3\n", &base.replace("a: 1", "a: 5"))
+        };
+        assert_eq!(gone("# second\n"), ("# first\na: 5\n# second\nb: 3\n".into(), vec![Outcome::Kept]));
+        assert_eq!(gone(""), ("a: 5\nb: 3\n".into(), vec![Outcome::Kept; 2]));
     }
 
     #[test]
