@@ -261,19 +261,22 @@ pub(crate) fn changed_lines(
 /// Tells whether the side put in another line that may be what one of the base became, in an edit next to that one with
 /// nothing but blank lines between: which of the two it is, is open.
 fn has_rival_beside([base, side]: [&Side<'_>; 2], edits: &[Edit], k: usize, pair: &Pair) -> bool {
+    let beside = [k.checked_sub(1), Some(k + 1)].into_iter().flatten();
+    let put_beside = beside.filter_map(|other| {
+        let put = edits.get(other).filter(|put| put.old.is_empty() && put.new.len() <= SMALL_INSERTION)?;
+        let (first, last) = (&edits[other.min(k)], &edits[other.max(k)]);
+        base.lines[first.old.end..last.old.start].iter().all(Line::is_blank).then_some(put)
+    });
+    let mut lines = put_beside.flat_map(|put| put.new.clone()).peekable();
+    if lines.peek().is_none() {
+        return false;
+    }
     let old = WordBag::of(base.lines[pair.base].trimmed());
     let like = |j: usize| old.similarity(&WordBag::of(side.lines[j].trimmed()));
     let own = like(pair.side);
-    let is_rival = |j: usize| {
+    lines.any(|j| {
         let alike = like(j);
         side.keys[j] == side.keys[pair.side] || alike >= ALIKE && alike + CLOSE > own
-    };
-    let beside = [k.checked_sub(1), Some(k + 1)].into_iter().flatten();
-    beside.filter_map(|other| Some((other, edits.get(other)?))).any(|(other, put)| {
-        let (first, last) = (&edits[other.min(k)], &edits[other.max(k)]);
-        let between = &base.lines[first.old.end..last.old.start];
-        let small = put.new.len() <= SMALL_INSERTION;
-        put.old.is_empty() && small && between.iter().all(Line::is_blank) && put.new.clone().any(is_rival)
     })
 }
 
@@ -372,9 +375,11 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     let blocks = |side: &Side<'_>, lines: &Range<usize>| -> Vec<Vec<u32>> {
         lines.clone().map(|at| side.blocks(at).map(|k| side.keys[k]).collect()).collect()
     };
-    let (base_blocks, side_blocks) = (blocks(base, &edit.old), blocks(side, &edit.new));
+    // One line for one line stands where it stood.
+    let known = if n * m > 1 { Some((blocks(base, &edit.old), blocks(side, &edit.new))) } else { None };
     // The block of the line is still there, and the other line is in another that is not around it or within it.
     let in_another_block = |i: usize, j: usize| {
+        let Some((base_blocks, side_blocks)) = &known else { return false };
         let (own, other) = (&base_blocks[i], &side_blocks[j]);
         let apart = |(a, b): (&u32, &u32)| moved.stays(*a) && !other.contains(a) && !own.contains(b);
         own.first().zip(other.first()).is_some_and(apart)
