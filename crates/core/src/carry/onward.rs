@@ -64,13 +64,8 @@ pub(super) fn onward<'c>(
     };
     for (k, follows) in by_origin {
         let Some(release) = triples[k].release.map(|r| inputs.release.read(r)).transpose()? else { continue };
-        if !follows
-            .iter()
-            .map(|follow| can_say(follow, &release))
-            .collect::<Result<Vec<bool>, _>>()?
-            .into_iter()
-            .all(|can| can)
-        {
+        let can = follows.iter().try_fold(true, |all, follow| can_say(follow, &release).map(|can| all && can))?;
+        if !can {
             continue;
         }
         let mut spots: Vec<Spot> = follows.iter().flat_map(|follow| follow.site.clone()).collect();

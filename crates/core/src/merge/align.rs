@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
-use super::ops::ALIKE;
+use super::ops::{ALIKE, named};
 use crate::diff::sketch::WordBag;
 use crate::diff::{Edit, Interner, LineShape, diff, part, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
@@ -175,7 +175,26 @@ impl Homes {
         weak: &Weak,
         (from, to): (usize, usize),
     ) -> bool {
-        self.astray(base, side, from, to) || self.has_better_company(base, side, weak, (from, to))
+        self.astray(base, side, from, to)
+            || self.is_of_another_rule(base, side, (from, to))
+            || self.has_better_company(base, side, weak, (from, to))
+    }
+
+    /// Tells whether a declaration of the base was lined up with one of another rule, though its own is still there and
+    /// the other, or one around it, is no part of it: their selectors have nothing in common.
+    pub(crate) fn is_of_another_rule(&self, base: &Side<'_>, side: &Side<'_>, (from, to): (usize, usize)) -> bool {
+        let line = base.lines[from].trimmed();
+        if !line.ends_with(b";")
+            || named(line).is_none_or(|name| !line[name.len()..].trim_ascii_start().starts_with(b":"))
+        {
+            return false;
+        }
+        let Some((own, other)) = base.blocks(from).next().zip(side.blocks(to).next()) else { return false };
+        let words = |side: &Side<'_>, at: usize| WordBag::of(side.lines[at].trimmed());
+        self.landmarks.contains_key(&base.keys[own])
+            && !side.blocks(to).any(|k| side.keys[k] == base.keys[own])
+            && !base.blocks(from).any(|k| base.keys[k] == side.keys[other])
+            && !words(base, own).includes_or_is_in(&words(side, other))
     }
 
     /// Tells whether the lines that a change of the base is about were lined up with look-alikes: one of those that it

@@ -307,15 +307,17 @@ impl<'a> Literal<'a> {
         let from_the_end = self.kept(&align(&self.base, &self.release, &self.weak, From::Back));
         let homes = Homes::of(&self.base, &self.release, &Repeated::of(&[&self.base, &self.site, &self.release]));
         let landmarks = Landmarks::of(&self.base, &self.release, &self.weak);
-        let mistaken = |line: usize| {
-            let at = kept.get(line).copied().flatten().filter(|_| !self.weak.is(self.base.keys[line]))?;
-            Some(homes.is_mistaken(&self.base, &self.release, &self.weak, (line, at)))
-        };
+        let lined_up =
+            |line: usize| kept.get(line).copied().flatten().filter(|_| !self.weak.is(self.base.keys[line]));
+        let mistaken =
+            |line: usize| Some(homes.is_mistaken(&self.base, &self.release, &self.weak, (line, lined_up(line)?)));
+        let of_another_rule =
+            |line: usize| Some(homes.is_of_another_rule(&self.base, &self.release, (line, lined_up(line)?)));
         let sure = |edit: &Edit| {
             let above = edit.old.start.checked_sub(1);
             let below = edit.old.end;
             if landmarks.confirm(&edit.old, above.and_then(|line| kept[line]).map_or(0, |at| at + 1)) {
-                return true;
+                return !Homes::changed_at_look_alikes(&edit.old, of_another_rule);
             }
             let one_way = (above.into_iter().chain(edit.old.clone()).chain([below]))
                 .all(|line| kept.get(line) == from_the_end.get(line));

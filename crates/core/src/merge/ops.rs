@@ -1,10 +1,13 @@
 //! Edits broken into operations on base lines and gaps, and which operations of the two sides clash.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::ops::Range;
 
+mod blocks;
+
+use self::blocks::Blocks;
 use super::Dialect;
-use super::align::{From, Repeated, Side, Weak, align};
+use super::align::{From, Side, Weak, align};
 use super::balance::{depth_of, never_below};
 use super::recut::{Cut, Part, recut};
 use crate::diff::sketch::WordBag;
@@ -289,8 +292,9 @@ fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
     }
 }
 
-/// Keys that a side both deleted and inserted: those lines moved, and no look-alike may take their place.
+/// What a side did with lines, by key.
 pub(crate) struct MovedKeys {
+    /// Those that it both deleted and inserted: they moved, and no look-alike may take their place.
     moved: Vec<bool>,
     /// Those that stand once in the base and once in the side.
     stay: Vec<bool>,
@@ -321,13 +325,12 @@ impl MovedKeys {
                 both[key] = deleted[key];
             }
         }
-        let repeated = Repeated::of(&[base, side]);
-        let mut stay = vec![false; size];
-        base.keys.iter().for_each(|key| stay[*key as usize] = true);
-        let in_both: HashSet<u32> = side.keys.iter().copied().filter(|key| stay[*key as usize]).collect();
-        for (key, stays) in stay.iter_mut().enumerate() {
-            *stays &= in_both.contains(&(key as u32)) && !repeated.has(key as u32);
-        }
+        let times = [base, side].map(|version| {
+            let mut times = vec![0u32; size];
+            version.keys.iter().for_each(|key| times[*key as usize] += 1);
+            times
+        });
+        let stay = times[0].iter().zip(&times[1]).map(|times| times == (&1, &1)).collect();
         MovedKeys { moved: both, stay }
     }
 }
@@ -372,25 +375,11 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
     };
     let (base_bags, side_bags) = (bags(base, &edit.old), bags(side, &edit.new));
     let names = Names::of(base, side, edit);
-    let blocks = |side: &Side<'_>, lines: &Range<usize>| -> Vec<Vec<u32>> {
-        lines.clone().map(|at| side.blocks(at).map(|k| side.keys[k]).collect()).collect()
-    };
-    // One line for one line stands where it stood.
-    let known = if n * m > 1 { Some((blocks(base, &edit.old), blocks(side, &edit.new))) } else { None };
-    // The block of the line is still there, and the other line is in another that is not around it or within it.
-    let in_another_block = |i: usize, j: usize| {
-        let Some((base_blocks, side_blocks)) = &known else { return false };
-        let (own, other) = (&base_blocks[i], &side_blocks[j]);
-        let apart = |(a, b): (&u32, &u32)| moved.stays(*a) && !other.contains(a) && !own.contains(b);
-        own.first().zip(other.first()).is_some_and(apart)
-    };
+    let blocks = Blocks::of(base, side, edit, weak);
     let score = |i: usize, j: usize| -> f32 {
         let (a, b) = (base.keys[edit.old.start + i], side.keys[edit.new.start + j]);
         if a == b {
             return if weak.is(a) { 0.2 } else { 1.0 };
-        }
-        if in_another_block(i, j) {
-            return 0.0;
         }
         if moved.has(a) && !weak.is(a) || moved.has(b) && !weak.is(b) {
             return 0.0;
@@ -401,6 +390,7 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
             return if renamed_closer { 0.6 } else { 0.0 };
         }
         let alike = match names.relation(i, j) {
+            Some(true) if blocks.as_ref().is_some_and(|blocks| blocks.are_apart(i, j, moved)) => return 0.0,
             Some(true) => return base_bags[i].similarity(&side_bags[j]).max(NAMED),
             Some(false) => return 0.0,
             None => base_bags[i].similarity(&side_bags[j]),
@@ -429,9 +419,7 @@ fn pair_lines(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, moved:
             best[i * width + j] = with.max(best[(i - 1) * width + j]).max(best[i * width + j - 1]);
         }
     }
-    let in_its_block = |p: usize, q: usize| {
-        base.block(edit.old.start + p).is_none_or(|b| side.block(edit.new.start + q) == Some(b))
-    };
+    let in_its_block = |p: usize, q: usize| blocks.as_ref().is_none_or(|blocks| blocks.is_same(p, q));
     let mut pairs: Vec<Pair> = Vec::new();
     let (mut i, mut j) = (n, m);
     while i > 0 && j > 0 {

@@ -15,66 +15,58 @@ pub(super) struct Sums<'a> {
     sides: [&'a Side<'a>; 3],
     texts: [&'a [u8]; 3],
     dialect: &'a Dialect,
-    counts: [Count; 3],
+    words: [WordCount; 3],
+    brackets: [Balance; 3],
     all_nest: bool,
-}
-
-/// How often each word stands in a text, and what it opens and closes.
-#[derive(Clone)]
-struct Count {
-    words: WordCount,
-    brackets: Balance,
-}
-
-impl Count {
-    fn of(text: &[u8], dialect: &Dialect) -> Self {
-        Count { words: WordCount::of(text, dialect.spelling()), brackets: balance(text, dialect.markup) }
-    }
-
-    fn add(&mut self, text: &[u8], dialect: &Dialect, times: i64) {
-        self.words.add(text, times);
-        self.brackets.add(&balance(text, dialect.markup), times);
-    }
 }
 
 impl<'a> Sums<'a> {
     /// Counts three versions, given as lines and as a whole.
     pub(super) fn of(sides: [&'a Side<'a>; 3], texts: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
-        let counts = texts.map(|text| Count::of(text, dialect));
-        Sums { sides, texts, dialect, counts, all_nest: texts.into_iter().all(nests) }
+        let words = texts.map(|text| WordCount::of(text, dialect.spelling()));
+        let brackets = texts.map(|text| balance(text, dialect.markup));
+        Sums { sides, texts, dialect, words, brackets, all_nest: texts.into_iter().all(nests) }
     }
 
     /// Tells whether a result can come from doing both sides' edits once each, apart from what is asked about.
     pub(super) fn add_up(&self, merged: &MergedLines) -> bool {
-        let [base, site, release] = &self.counts;
-        let result = Count::of(&merged.bytes, self.dialect);
         let closes = if merged.decisions.is_empty() {
-            Balance::follows(&result.brackets, &base.brackets, &site.brackets, &release.brackets)
+            let [base, site, release] = &self.brackets;
+            Balance::follows(&balance(&merged.bytes, self.dialect.markup), base, site, release)
                 && (!self.all_nest || nests(&merged.bytes))
         } else {
             answers_close(merged, self.texts, self.dialect.markup)
         };
-        let (result, site) = self.apart_from_questions(merged, result);
-        closes && WordCount::follows(&result.words, &base.words, &site.words, &release.words)
+        let [base, site, release] = &self.words;
+        let result = WordCount::of(&merged.bytes, self.dialect.spelling());
+        let [result, site] = self.apart_from_questions(merged, [result, site.clone()], WordCount::add);
+        closes && WordCount::follows(&result, base, &site, release)
     }
 
     /// Tells whether also the brackets add up that are in no question.
     fn brackets_add_up(&self, merged: &MergedLines) -> bool {
-        let [base, _, release] = &self.counts;
-        let (result, site) = self.apart_from_questions(merged, Count::of(&merged.bytes, self.dialect));
-        result.brackets.may_follow(&base.brackets, &site.brackets, &release.brackets)
+        let [base, site, release] = &self.brackets;
+        let markup = self.dialect.markup;
+        let add = |sum: &mut Balance, text: &[u8], times| sum.add(&balance(text, markup), times);
+        let counts = [balance(&merged.bytes, markup), site.clone()];
+        let [result, site] = self.apart_from_questions(merged, counts, add);
+        result.may_follow(base, &site, release)
     }
 
     /// The counts of a result and of its site as if each question were none: an open spot counts as the release's side,
     /// and the site's edits there do not count.
-    fn apart_from_questions(&self, merged: &MergedLines, mut result: Count) -> (Count, Count) {
-        let Sums { sides: [base, site, release], dialect, .. } = self;
-        let mut effective = self.counts[1].clone();
+    fn apart_from_questions<C>(
+        &self,
+        merged: &MergedLines,
+        [mut result, mut effective]: [C; 2],
+        add: impl Fn(&mut C, &[u8], i64),
+    ) -> [C; 2] {
+        let [base, site, release] = self.sides;
         let lines = split_lines(&merged.bytes);
         let standing = |at: &Range<usize>| joined(&lines[at.start.min(lines.len())..at.end.min(lines.len())]);
-        let instead = |count: &mut Count, old: &[u8], new: &[u8]| {
-            count.add(old, dialect, -1);
-            count.add(new, dialect, 1);
+        let instead = |count: &mut C, old: &[u8], new: &[u8]| {
+            add(count, old, -1);
+            add(count, new, 1);
         };
         // What the site put in and the release has already counts as the release's.
         let has_already = |e: &&EditFate| e.outcome == Outcome::Already && e.step.is_none() && !e.site.is_empty();
@@ -96,7 +88,7 @@ impl<'a> Sums<'a> {
         for edit in undone {
             instead(&mut effective, &text_of(site, &edit.site), &text_of(base, &edit.base));
         }
-        (result, effective)
+        [result, effective]
     }
 
     /// Mends a merge that does not add up. `ask` merges anew with more edits as questions, at a trust; to find how few
@@ -169,6 +161,7 @@ mod tests {
     use super::*;
     use crate::diff::Interner;
     use crate::merge::TextDecision;
+    use crate::text::Line;
     use crate::text::key::Blanks;
 
     const TEXTS: [&[u8]; 3] = [b"a\nb\nc\nd\n", b"own(a)\nown(b)\nown(c)\nown(d)\n", b"a\nb\nc\nd\nnew\n"];
@@ -179,7 +172,7 @@ mod tests {
         let mut merged = MergedLines::default();
         for (k, line) in release.iter().enumerate() {
             let lines = k..k + 1;
-            let text = |lines: &[crate::text::Line<'_>]| lines.get(k).map_or(Vec::new(), |line| joined(&[*line]));
+            let text = |lines: &[Line<'_>]| lines.get(k).map_or(Vec::new(), |line| joined(&[*line]));
             let own = k < 4 && k != 2 && !asked.contains(&k);
             merged.bytes.extend(if own { text(&site) } else { joined(&[*line]) });
             let outcome = if asked.contains(&k) { Outcome::Open } else { Outcome::Kept };

@@ -201,7 +201,7 @@ pub(crate) fn merge_checked(
     let sums = Sums::of([&b, &s, &r], [base, site, release], dialect);
     if !sums.add_up(&merged) {
         // What is tried with more questions is tried roughly.
-        let tries = if asked.is_empty() { tries_for([base, site, release]) / 2 } else { 0 };
+        let tries = if context.asked.is_empty() { tries_for([base, site, release]) / 2 } else { 0 };
         merged = sums.mended(merged, options.trust, tries, |more, trust| {
             let options = MergeOptions { trust, ..options.clone() };
             let more = more.iter().map(|k| (*k, Reason::Unbalanced));

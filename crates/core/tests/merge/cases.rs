@@ -1570,16 +1570,29 @@ fn a_line_of_which_the_release_has_two_is_asked_about() {
 #[test]
 fn a_declaration_of_another_rule_is_no_counterpart() {
     let rule = |name: &str, body: &str| format!(".{name} {{\n{body}}}\n");
-    let base = rule("label", "  color: white;\n  padding: 5px;\n  border: 1px solid;\n");
-    let site = base.replace("5px;\n", "5px;\n  own: 5px;\n");
-    // The rule is still there, without what the site's declaration stood between.
-    let rest = rule("disguise", "  color: inherit;\n  padding: 0;\n  outline: none;\n");
-    let release = format!("{}\n{rest}", rule("label", "  margin: 0;\n"));
-    let merged = merge(&STYLE, &base, &site, &release);
-    assert!(!text(&merged).contains("padding: 0;\n  own"), "{}", text(&merged));
-    assert!(
-        !merged.decisions.is_empty() || text(&merged).contains("  own: 5px;\n}\n\n.disguise"),
-        "{}",
-        text(&merged)
-    );
+    let label = rule("label", "  color: white;\n  padding: 5px;\n  border: 1px solid;\n");
+    let site = label.replace("5px;\n", "5px;\n  own: 5px;\n");
+    let others =
+        [rule("link", "  color: inherit;\n"), rule("button", "  width: 28px;\n  padding: 0;\n  outline: none;\n")];
+    // The rule is gone, or is still there without what the site's declaration stood between.
+    for own in [String::new(), rule("label", "  margin: 0;\n")] {
+        let release = format!("{own}\n{}", others.join("\n"));
+        asks(&STYLE, [&label, &site, &release], Reason::PlaceOpen);
+    }
+}
+
+#[test]
+fn a_declaration_follows_into_another_rule_only_where_its_own_was_divided() {
+    let base = ".label {\n  color: white;\n  padding: 5px;\n  border: 1px solid;\n}\n";
+    let release = |selector: &str| {
+        let body = "  padding: 5px;\n  border: 1px solid;\n";
+        format!(".label {{\n  color: white;\n}}\n\n{selector} {{\n{body}}}\n")
+    };
+    let changes: [fn(&str) -> String; 2] =
+        [|text| text.replace("solid", "dashed"), |text| text.replace("5px;\n", "5px;\n  own: 5px;\n")];
+    for change in changes {
+        asks(&STYLE, [base, &change(base), &release(".button")], Reason::Doubtful);
+        let divided = release(".label, .button");
+        gives(&STYLE, [base, &change(base), &divided], &change(&divided));
+    }
 }
