@@ -21,6 +21,7 @@ use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
 use super::align::{From, Side, Weak, align};
+use super::choices::open_choices;
 use super::gaps::{Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{Link, MovedKeys, Op, OpKind, Ops};
@@ -99,6 +100,7 @@ pub(crate) fn merge_lines(
         context,
         site_edits: &site_edits,
         site_touched,
+        open_choices: open_choices(base, [site, release], [&site_edits, &release_edits], context.weak),
         site_ops: &site_ops,
         release_ops: &release_ops,
         forms: &forms,
@@ -190,6 +192,8 @@ struct Walk<'a, 'b> {
     context: Context<'b>,
     site_edits: &'b [Edit],
     site_touched: Vec<bool>,
+    /// Which edits of the site may be about another block, like the one that they are in.
+    open_choices: Vec<bool>,
     site_ops: &'b Ops,
     release_ops: &'b Ops,
     forms: &'b Forms,

@@ -11,6 +11,7 @@ use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::align::{From, Homes, Repeated, Side, Weak, align, line_edits};
+use super::choices::open_choices;
 use super::hints::add_hints;
 use super::lines::{MergedLines, lines_of};
 use super::out::{Out, Source};
@@ -313,6 +314,8 @@ impl<'a> Literal<'a> {
             |line: usize| Some(homes.is_mistaken(&self.base, &self.release, &self.weak, (line, lined_up(line)?)));
         let of_another_rule =
             |line: usize| Some(homes.is_of_another_rule(&self.base, &self.release, (line, lined_up(line)?)));
+        let sides = [&self.site, &self.release];
+        let open = open_choices(&self.base, sides, [&self.site_edits, &self.release_edits], &self.weak);
         let sure = |edit: &Edit| {
             let above = edit.old.start.checked_sub(1);
             let below = edit.old.end;
@@ -324,7 +327,8 @@ impl<'a> Literal<'a> {
             one_way && !Homes::changed_at_look_alikes(&edit.old, mistaken)
         };
         for stretch in stretches.iter_mut().filter(|s| matches!(s.taken, Taken::Site | Taken::Merged)) {
-            if !self.site_edits[stretch.site.clone()].iter().all(sure) {
+            let edits = stretch.site.clone();
+            if open[edits.clone()].contains(&true) || !self.site_edits[edits].iter().all(sure) {
                 let form = self.is_form(stretch, dialect);
                 stretch.taken = if form { Taken::Release } else { Taken::Asked(Reason::Doubtful) };
             }

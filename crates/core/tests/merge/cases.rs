@@ -1596,3 +1596,13 @@ fn a_declaration_follows_into_another_rule_only_where_its_own_was_divided() {
         gives(&STYLE, [base, &change(base), &divided], &change(&divided));
     }
 }
+
+#[test]
+fn which_of_two_equal_neighbours_came_or_went_is_asked_about() {
+    let card = "<div class=\"card\">\n  <b>More</b>\n</div>\n";
+    let (own, two) = (card.replace("More", "Our own"), card.repeat(2));
+    asks(&PAGE, [&two, &format!("{own}{card}"), card], Reason::Doubtful);
+    asks(&PAGE, [card, &own, &two], Reason::Doubtful);
+    // What is beside both is beside the one that is left.
+    gives(&PAGE, [&two, &format!("<p>own</p>\n{two}"), card], &format!("<p>own</p>\n{card}"));
+}

@@ -268,10 +268,13 @@ impl Walk<'_, '_> {
     }
 
     /// Tells whether the lines that a site's operation is about were lined up with look-alikes of the release: in another
-    /// block, while the block that they stood in has its own, or in other company.
+    /// block, while the block that they stood in has its own, or in other company, or may as well be those beside them.
     fn at_look_alikes(&self, op: &Op, homes: &Homes) -> bool {
         if self.site_absorbed[op.edit] {
             return false;
+        }
+        if self.open_choices[op.edit] {
+            return true;
         }
         let astray = |i: usize| match self.release_ops.links.get(i) {
             Some(Link::Kept(r)) if !self.context.weak.is(self.base.keys[i]) => {
