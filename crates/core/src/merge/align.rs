@@ -177,6 +177,7 @@ impl Homes {
     ) -> bool {
         self.astray(base, side, from, to)
             || self.is_of_another_rule(base, side, (from, to))
+            || self.has_rival_at_home(base, side, (from, to))
             || self.has_better_company(base, side, weak, (from, to))
     }
 
@@ -206,6 +207,19 @@ impl Homes {
         let mut beside =
             [old.start.checked_sub(1), Some(old.start)].into_iter().flatten().filter_map(is_mistaken).peekable();
         beside.peek().is_some() && beside.all(|mistaken| mistaken)
+    }
+
+    /// Tells whether a rule that is one line of the base was lined up with one in a new block, next to which the side put
+    /// a rule for the same into the block that it stood in: it may have become that one.
+    fn has_rival_at_home(&self, base: &Side<'_>, side: &Side<'_>, (from, to): (usize, usize)) -> bool {
+        let home = base.block(from);
+        let Some(own) = selector_of_line(base.lines[from].trimmed()) else { return false };
+        if side.block(to).is_none_or(|block| Some(block) == home || self.in_base.contains(&block)) {
+            return false;
+        }
+        let near = to.saturating_sub(COMPANY)..(to + COMPANY + 1).min(side.keys.len());
+        near.filter(|at| !self.in_base.contains(&side.keys[*at]) && side.block(*at) == home)
+            .any(|at| selector_of_line(side.lines[at].trimmed()) == Some(own))
     }
 
     /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more
@@ -265,6 +279,12 @@ impl Homes {
         let mut others = self.repeated_before.get(&key).into_iter().flatten();
         mark.is_some_and(|mark| others.any(|other| (*other > mark) == behind && base.block(*other) == block))
     }
+}
+
+/// What the rule in a line is for, if the line is one whole rule: `.a` of `.a { order: 1; }`.
+fn selector_of_line(line: &[u8]) -> Option<&[u8]> {
+    let opens = line.iter().position(|byte| *byte == b'{')?;
+    line.ends_with(b"}").then(|| line[..opens].trim_ascii_end()).filter(|selector| !selector.is_empty())
 }
 
 /// From which end files are lined up: the two differ only where there is a choice.

@@ -1606,3 +1606,13 @@ fn which_of_two_equal_neighbours_came_or_went_is_asked_about() {
     // What is beside both is beside the one that is left.
     gives(&PAGE, [&two, &format!("<p>own</p>\n{two}"), card], &format!("<p>own</p>\n{card}"));
 }
+
+#[test]
+fn a_rule_that_went_into_a_new_block_is_asked_about_where_another_for_the_same_stands_in_its_place() {
+    let rules = |b: &str| format!(".a {{ order: 1; }}\n{b}.c {{ order: 3; }}\n");
+    let base = rules(".b { order: 2; }\n");
+    let site = base.replace("order: 2", "order: 7");
+    let printed = "@media print {\n  .b { order: 2; }\n}\n";
+    asks(&STYLE, [&base, &site, &rules(&format!("{printed}.b {{ color: red; }}\n"))], Reason::Doubtful);
+    gives(&STYLE, [&base, &site, &rules(printed)], &rules(printed).replace("order: 2", "order: 7"));
+}
