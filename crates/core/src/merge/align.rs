@@ -249,7 +249,8 @@ impl Homes {
 
     /// Tells whether a line of the base was lined up with one of the side in another block, although the side has
     /// an equal line in the block of the base's, or has the base's block, and the base had the side's: then it is
-    /// the line of another block, not this one's in a block that was renamed, divided or wrapped.
+    /// the line of another block, not this one's in a block that was renamed, divided or wrapped. Where indentation alone
+    /// says that a line which stands once is in a block, of what stood beside it above, it is where it was.
     fn astray(&self, base: &Side<'_>, side: &Side<'_>, from: usize, to: usize) -> bool {
         let (Some(block), other) = (base.block(from), side.block(to)) else { return false };
         if other == Some(block) {
@@ -261,7 +262,10 @@ impl Homes {
             return true;
         }
         let known_before = other.is_some_and(|other| self.in_base.contains(&other));
+        let is_beside = |at: &usize| *at < from && base.block(*at) == Some(block);
+        let was_beside = || other.and_then(|other| self.landmarks.get(&other)).is_some_and(is_beside);
         known_before
+            && !(self.landmarks.contains_key(&base.keys[from]) && was_beside())
             && self.in_side.contains(&block)
             && !side.blocks(to).any(|k| side.keys[k] == block)
             && !base.blocks(from).any(|k| Some(base.keys[k]) == other)

@@ -1616,3 +1616,12 @@ fn a_rule_that_went_into_a_new_block_is_asked_about_where_another_for_the_same_s
     asks(&STYLE, [&base, &site, &rules(&format!("{printed}.b {{ color: red; }}\n"))], Reason::Doubtful);
     gives(&STYLE, [&base, &site, &rules(printed)], &rules(printed).replace("order: 2", "order: 7"));
 }
+
+#[test]
+fn a_line_that_stands_once_is_in_no_other_block_for_being_indented_otherwise() {
+    let base = "a {\n\tsrc:\n\t\turl(one),\n\t\t/* two */\n\t\turl(two);\n}\n";
+    let site = base.replace("\t\t/* two */\n", "");
+    // The release indents all but the remark.
+    let release = "a {\n    src:\n    url(one),\n\t\t/* two */\n    url(two);\n}\n";
+    gives(&STYLE, [base, &site, release], &release.replace("\t\t/* two */\n", ""));
+}
