@@ -122,6 +122,8 @@ impl Headers<'_, '_> {
         let mut out = Vec::new();
         let mut at = of_release.translations().start;
         for (span, lines) in edits {
+            // A header may have two fields of one name: what is written for the second stands behind the first's.
+            let span = span.start.max(at)..span.end.max(at);
             out.extend_from_slice(&text[at..span.start]);
             // A last line may lack its end.
             if !lines.is_empty() && !out.is_empty() && text[at..span.start].last().is_some_and(|byte| *byte == b'"')

@@ -291,6 +291,14 @@ mod tests {
     }
 
     #[test]
+    fn a_header_field_of_which_the_site_made_two_is_written_twice() {
+        let head = |own: &str| format!("msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n{own}");
+        let (base, own) = (head("\"X-Name: a\\n\"\n"), head("\"X-Name: b\\n\"\n\"X-Name: c\\n\"\n"));
+        let merged = merge(base.as_bytes(), own.as_bytes(), base.as_bytes()).unwrap();
+        assert_eq!(String::from_utf8(merged.bytes).unwrap(), own);
+    }
+
+    #[test]
     fn wording_merges_by_entry_and_the_rest_is_the_releases() {
         let base = catalog("#: a:1\nmsgid \"A\"\nmsgstr \"a\"\n\n#: b:2\nmsgid \"B\"\nmsgstr \"b\"\n");
         let site =
