@@ -182,7 +182,8 @@ impl Homes {
     }
 
     /// Tells whether a declaration of the base was lined up with one of another rule, though its own is still there and
-    /// the other, or one around it, is no part of it: their selectors have nothing in common.
+    /// the other is neither in it nor around it, and neither's selector has all words of the other's (as where a rule was
+    /// divided).
     pub(crate) fn is_of_another_rule(&self, base: &Side<'_>, side: &Side<'_>, (from, to): (usize, usize)) -> bool {
         let line = base.lines[from].trimmed();
         if !line.ends_with(b";")
