@@ -11,7 +11,9 @@ use crate::text::split_lines;
 
 /// A field of a header.
 pub(super) struct Field {
-    pub(super) name: Vec<u8>,
+    name: Vec<u8>,
+    /// How many fields of the same name stand before it. A header should have none; a broken one may.
+    turn: usize,
     /// As it is written, escapes and all, without the quotes of its lines.
     value: Vec<u8>,
     /// Its lines, from the first quote to the line end.
@@ -39,24 +41,32 @@ pub(super) fn fields(text: &[u8], header: &Entry) -> Vec<Field> {
         let Some((text, start)) = open.take_if(|(text, _)| text.ends_with(b"\\n")) else { continue };
         if let Some(colon) = text.iter().position(|byte| *byte == b':') {
             let value = text[colon + 1..text.len() - 2].trim_ascii().to_vec();
-            out.push(Field { name: text[..colon].to_vec(), value, span: start..at });
+            let name = text[..colon].to_vec();
+            let turn = out.iter().filter(|field| field.name == name).count();
+            out.push(Field { name, turn, value, span: start..at });
         }
     }
     out
 }
 
-fn named<'f>(fields: &'f [Field], name: &[u8]) -> Option<&'f Field> {
-    fields.iter().find(|field| field.name == name)
+impl Field {
+    /// The same field among those of another version: of its name, the one whose turn it is.
+    fn among<'f>(&self, fields: &'f [Field]) -> Option<&'f Field> {
+        fields.iter().find(|field| field.name == self.name && field.turn == self.turn)
+    }
 }
 
 /// The rule by which the language of a header counts.
 pub(super) fn plural_rule(fields: &[Field]) -> Option<PluralRule> {
-    PluralRule::parse(std::str::from_utf8(&named(fields, b"Plural-Forms")?.value).ok()?)
+    let field = fields.iter().find(|field| field.name == b"Plural-Forms")?;
+    PluralRule::parse(std::str::from_utf8(&field.value).ok()?)
 }
 
 /// What tells a field from other parts of a catalog, as a text.
 pub(super) fn pointer(header: &Entry, field: &Field) -> String {
-    format!("{}\0{}", header.pointer(), String::from_utf8_lossy(&field.name))
+    let name = String::from_utf8_lossy(&field.name);
+    let turn = if field.turn == 0 { String::new() } else { format!(" {}", field.turn + 1) };
+    format!("{}\0{name}{turn}", header.pointer())
 }
 
 /// The texts of the three versions with their headers.
@@ -80,7 +90,7 @@ impl Headers<'_, '_> {
         // What stands instead of which bytes of the release's text.
         let mut edits: Vec<(Range<usize>, Vec<u8>)> = Vec::new();
         for (k, own) in site.iter().enumerate().filter(|(_, own)| !LETTERS.contains(&own.name.as_slice())) {
-            let (old, new) = (named(&base, &own.name), named(&release, &own.name));
+            let (old, new) = (own.among(&base), own.among(&release));
             let is_own = |other: Option<&Field>| other.is_some_and(|other| other.value == own.value);
             if is_own(old) {
                 continue;
@@ -100,14 +110,14 @@ impl Headers<'_, '_> {
             match new {
                 Some(new) => edits.push((new.span.clone(), lines)),
                 None => {
-                    let before = site[..k].iter().rev().find_map(|field| named(&release, &field.name));
+                    let before = site[..k].iter().rev().find_map(|field| field.among(&release));
                     let at = before.map_or(of_release.translations().end, |field| field.span.end);
                     edits.push((at..at, lines));
                 }
             }
         }
-        for old in base.iter().filter(|old| named(&site, &old.name).is_none()) {
-            let Some(new) = named(&release, &old.name) else { continue };
+        for old in base.iter().filter(|old| old.among(&site).is_none()) {
+            let Some(new) = old.among(&release) else { continue };
             if new.value == old.value {
                 told([Some(old), None, Some(new)], Outcome::Kept, None);
                 edits.push((new.span.clone(), Vec::new()));
@@ -118,12 +128,10 @@ impl Headers<'_, '_> {
         if edits.is_empty() {
             return None;
         }
-        edits.sort_by_key(|(span, _)| span.start);
+        edits.sort_by_key(|(span, _)| (span.start, span.end));
         let mut out = Vec::new();
         let mut at = of_release.translations().start;
         for (span, lines) in edits {
-            // A header may have two fields of one name: what is written for the second stands behind the first's.
-            let span = span.start.max(at)..span.end.max(at);
             out.extend_from_slice(&text[at..span.start]);
             // A last line may lack its end.
             if !lines.is_empty() && !out.is_empty() && text[at..span.start].last().is_some_and(|byte| *byte == b'"')

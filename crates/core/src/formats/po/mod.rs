@@ -299,6 +299,20 @@ mod tests {
     }
 
     #[test]
+    fn two_header_fields_of_one_name_are_told_apart_by_their_turn() {
+        let head = |own: &str| format!("msgid \"\"\nmsgstr \"\"\n\"Language: pl\\n\"\n{own}\"X-Last: z\\n\"\n");
+        let both = head("\"X-Name: a\\n\"\n\"X-Name: b\\n\"\n");
+        for (site, release, expected) in [
+            (head(""), both.replace(": z", ": y"), head("").replace(": z", ": y")),
+            (both.replace(": b", ": own"), both.replace(": a", ": new"), {
+                both.replace(": b", ": own").replace(": a", ": new")
+            }),
+        ] {
+            assert_eq!(merged(&both, &site, &release).0, expected);
+        }
+    }
+
+    #[test]
     fn wording_merges_by_entry_and_the_rest_is_the_releases() {
         let base = catalog("#: a:1\nmsgid \"A\"\nmsgstr \"a\"\n\n#: b:2\nmsgid \"B\"\nmsgstr \"b\"\n");
         let site =
