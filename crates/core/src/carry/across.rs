@@ -27,7 +27,7 @@ use crate::merge::{
     Dialect, MergeOptions, Outcome, TextMerge, balance, changed_lines, line_edits, merge_text, tear,
 };
 use crate::text::key::{Blanks, is_weak};
-use crate::text::{Line, Text, joined, split_lines};
+use crate::text::{Form, Indent, Line, Text, joined, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
 /// Lines of a text, and what is to stand there.
@@ -391,7 +391,7 @@ impl<'c> Origin<'c> {
             let mut at = stretch.start;
             for edit in edits.iter() {
                 site_text.extend(joined(&base[at..edit.old.start]));
-                site_text.extend(joined(&site[edit.new.clone()]));
+                site_text.extend(as_in_base(base, site, edit));
                 at = edit.old.end;
             }
             site_text.extend(joined(&base[at..stretch.end]));
@@ -473,6 +473,34 @@ fn body(bytes: &[u8]) -> Option<Vec<u8>> {
 /// Tells whether a text whose blocks hold together by colons and levels does not any more.
 fn tears(before: &[u8], after: &[u8]) -> bool {
     tear(before).is_none() && tear(after).is_some()
+}
+
+/// The lines that a site put into an edit, indented as they would be in the base: a site that re-indents a file, or a
+/// part of it, does so with what it puts there, too. The nearest line that both have tells.
+fn as_in_base(base: &[Line<'_>], site: &[Line<'_>], edit: &Edit) -> Vec<u8> {
+    let (start, end) = ((edit.old.start, edit.new.start), (edit.old.end, edit.new.end));
+    let above = (1..=start.0.min(start.1)).map(|k| (start.0 - k, start.1 - k));
+    let below = (end.0..base.len()).zip(end.1..site.len());
+    let is_kept = |(i, j): &(usize, usize)| base[*i].trimmed() == site[*j].trimmed();
+    let mut kept = above.take_while(is_kept).chain(below.take_while(is_kept)).filter(|(i, _)| !base[*i].is_blank());
+    let pair = kept.next().map(|(i, j)| [base[i].indent(), site[j].indent()]);
+    let Some([own, theirs]) = pair.filter(|[own, theirs]| own != theirs) else {
+        return joined(&site[edit.new.clone()]);
+    };
+    let (form, written) = (Form::of(base), Form::of(site));
+    let indent = |line: &Line<'_>| match line.indent().strip_prefix(theirs) {
+        Some(deeper) => [own, &form.write(written.measure(deeper))].concat(),
+        None => {
+            let (at, is) = (written.measure(theirs).levels, written.measure(line.indent()));
+            let levels = (form.measure(own).levels + is.levels).saturating_sub(at);
+            form.write(Indent { levels, rest: is.rest })
+        }
+    };
+    let rewritten = |line: &Line<'_>| {
+        let indent = if line.is_blank() { Vec::new() } else { indent(line) };
+        [&indent, line.content.trim_ascii_start(), line.end.bytes()].concat()
+    };
+    site[edit.new.clone()].iter().flat_map(rewritten).collect()
 }
 
 /// Replaces some lines of a text; the line ends of the text stay.

@@ -73,6 +73,26 @@ fn of_a_file_that_the_site_split_each_change_goes_to_its_part() {
 }
 
 #[test]
+fn what_a_release_put_into_a_page_that_it_indented_anew_is_indented_as_the_part_is() {
+    let [base, _, release] = case();
+    let anew = |text: &str| text.replace("  ", "\t").replace("<main>\n", "<main>\n\t<div>\n");
+    let line = "\t<p>The room by the sluice</p>\n";
+    let before = "\t<a href=\"/rooms\">";
+    let newer = anew(&release[0].1).replace(before, &format!("{line}{before}"));
+    for unit in ["", "  "] {
+        let part: String = ROOMS
+            .lines()
+            .map(|l| format!("{}\n", l.strip_prefix("  ").map_or(l.into(), |l| format!("{unit}{l}"))))
+            .collect();
+        let site = theme(&[("home.html", &page(INCLUDE)), ("rooms.html", &part)]);
+        let out = run(&base, &site, &theme(&[("home.html", &newer)]), CarryOptions::default());
+        let expected =
+            mended(&part).replace(&format!("{unit}<a"), &format!("{unit}<p>The room by the sluice</p>\n{unit}<a"));
+        assert_eq!(out.files["rooms.html"], expected, "{:?}", out.outcomes());
+    }
+}
+
+#[test]
 fn what_a_file_of_another_encoding_cannot_say_stays_a_question() {
     let [base, _, release] = case();
     let release = MemoryTree::new(vec![(release[0].0.clone(), release[0].1.replace("mended", "mended \u{2603}"))]);
