@@ -178,6 +178,7 @@ impl Homes {
         self.astray(base, side, from, to)
             || self.is_of_another_rule(base, side, (from, to))
             || self.has_rival_at_home(base, side, (from, to))
+            || self.is_in_one_heir_of_several(base, side, (from, to))
             || self.has_better_company(base, side, weak, (from, to))
     }
 
@@ -221,6 +222,36 @@ impl Homes {
         let near = to.saturating_sub(COMPANY)..(to + COMPANY + 1).min(side.keys.len());
         near.filter(|at| !self.in_base.contains(&side.keys[*at]) && side.block(*at) == home)
             .any(|at| selector_of_line(side.lines[at].trimmed()) == Some(own))
+    }
+
+    /// Tells whether the block of a line has another first line on the side, and more blocks with such a line were put in
+    /// there than went, one of them with no less of the words of the old first line: which of them the block became is
+    /// open.
+    fn is_in_one_heir_of_several(&self, base: &Side<'_>, side: &Side<'_>, (from, to): (usize, usize)) -> bool {
+        let key = base.keys[from];
+        let Some(alike) = self.repeated.get(&key).filter(|homes| homes.len() > 1) else { return false };
+        let is_gone = |own: usize| !self.in_side.contains(&base.keys[own]);
+        let is_new = |heir: usize| !self.in_base.contains(&side.keys[heir]);
+        // The first block from within that has another first line.
+        let mut blocks = base.blocks(from).zip(side.blocks(to)).enumerate();
+        let renamed = blocks.find(|(_, (own, heir))| base.keys[*own] != side.keys[*heir]);
+        let Some((depth, (own, heir))) = renamed.filter(|(_, (own, heir))| is_gone(*own) && is_new(*heir)) else {
+            return false;
+        };
+        let within: Vec<u32> = base.blocks(from).take(depth).map(|k| base.keys[k]).collect();
+        let is_within = |side: &Side<'_>, at: usize| {
+            side.blocks(at).take(depth).map(|k| side.keys[k]).eq(within.iter().copied())
+        };
+        let block_of = |side: &Side<'_>, at: usize| side.blocks(at).nth(depth).filter(|_| is_within(side, at));
+        let heirs: Vec<usize> =
+            alike.iter().filter_map(|at| block_of(side, *at)).filter(|at| is_new(*at)).collect();
+        let alike_before = self.repeated_before.get(&key).into_iter().flatten();
+        let went = alike_before.filter_map(|at| block_of(base, *at)).filter(|at| is_gone(*at)).count();
+        let words = |side: &Side<'_>, at: usize| WordBag::of(side.lines[at].trimmed());
+        let opener = words(base, own);
+        let shared = opener.similarity(&words(side, heir));
+        heirs.len() > went
+            && heirs.into_iter().any(|other| other != heir && opener.similarity(&words(side, other)) >= shared)
     }
 
     /// Tells whether another line of the side, equal to the one that a line of the base was lined up with, has far more

@@ -1625,3 +1625,16 @@ fn a_line_that_stands_once_is_in_no_other_block_for_being_indented_otherwise() {
     let release = "a {\n    src:\n    url(one),\n\t\t/* two */\n    url(two);\n}\n";
     gives(&STYLE, [base, &site, release], &release.replace("\t\t/* two */\n", ""));
 }
+
+#[test]
+fn which_of_several_new_blocks_an_old_one_became_is_asked_about() {
+    let fade = |name: &str, at: usize| {
+        let half = format!("  50% {{\n    left: {at}rem;\n    opacity: 0;\n  }}\n");
+        format!("@keyframes {name} {{\n  from {{\n    opacity: 0;\n  }}\n{half}  to {{\n    left: 1px;\n  }}\n}}\n")
+    };
+    let base = fade("fade", 1);
+    let site = base.replacen("    opacity", "    own: 1;\n    opacity", 1);
+    let one = fade("fade-in", 2);
+    asks(&STYLE, [&base, &site, &format!("{one}{}", fade("fade-out", 3))], Reason::Doubtful);
+    gives(&STYLE, [&base, &site, &one], &one.replacen("    opacity", "    own: 1;\n    opacity", 1));
+}
