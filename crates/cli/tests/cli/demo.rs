@@ -7,7 +7,7 @@ fn the_demo_runs_the_whole_path() {
     let env = Env::new();
     let ran = env.run("demo here").ends(0);
     for part in [
-        "42 changes in 24 files",
+        "48 changes in 26 files",
         "third-party snippet",
         "Forecast",
         "Carried",
@@ -27,7 +27,7 @@ fn the_demo_has_its_known_outcome() {
     let env = Env::new();
     env.run("demo d").ends(0);
     let account: serde_json::Value = serde_json::from_str(&env.read("d/carried.account.json")).unwrap();
-    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 42, "kept": 19, "fitted": 9, "moved": 4, "already": 2, "open": 8, "dropped": 0}"#);
+    insta::assert_compact_json_snapshot!(account["totals"], @r#"{"changes": 48, "kept": 22, "fitted": 12, "moved": 4, "already": 2, "open": 8, "dropped": 0}"#);
     let open: Vec<String> = account["decisions"]
         .as_array()
         .unwrap()
@@ -46,6 +46,18 @@ fn the_demo_has_its_known_outcome() {
     ");
     let script = env.read("d/carried/assets/js/share.js");
     assert!(script.contains("const pause = 9000;"), "the joined file took the change along: {script}");
+    let part = env.read("d/carried/parts/way.html");
+    assert!(
+        part.contains("\n  {{ settings.address.postcode }}"),
+        "what the site put into a part is kept up: {part}"
+    );
+    let menu = env.read("d/carried/settings/defaults.json");
+    assert!(
+        menu.contains("\"Press and pictures\"") && menu.contains("\"/volunteers\""),
+        "items have no names: {menu}"
+    );
+    let line = env.read("d/carried/assets/css/columns.min.css");
+    assert!(line.contains("gap:var(--gap)") && line.contains("font-size:1rem"), "all on one line: {line}");
     assert_eq!(account["jump"], "major");
     assert_eq!(account["notes"].as_array().unwrap().len(), 2, "the vendor's notes for 3.0.0 and 2.7.0");
 }

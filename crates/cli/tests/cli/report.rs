@@ -79,7 +79,7 @@ fn the_page_filters_searches_and_leads_to_a_change() {
     let kept = account["changes"].as_array().unwrap().iter().find(|c| c["outcome"] == "kept").unwrap();
     let id = format!("c-{}", kept["id"].as_str().unwrap());
     let Some(page) = browsed(&env, "page.html", &format!("#{id}")) else { return };
-    assert!(page.contains("class=\"live\"") && page.contains("50 of 50 shown"), "its script ran under its policy");
+    assert!(page.contains("class=\"live\"") && page.contains("56 of 56 shown"), "its script ran under its policy");
     assert!(tag(&page, &id).contains("open=\"\"") && tag(&page, &id).contains(" at\""), "{}", tag(&page, &id));
     let other = page.matches("class=\"card at\"").count();
     assert_eq!(other, 1);
@@ -90,7 +90,7 @@ fn the_page_filters_searches_and_leads_to_a_change() {
         &env,
         "const s = document.getElementById('search'); s.value = 'MENU.js'; s.dispatchEvent(new Event('input'))",
     );
-    assert!(searched.unwrap().contains("1 of 50 shown"));
+    assert!(searched.unwrap().contains("1 of 56 shown"));
     let keys = driven(
         &env,
         "for (const key of ['j', 'j', 'k']) document.dispatchEvent(new KeyboardEvent('keydown', {key}))",

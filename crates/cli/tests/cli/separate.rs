@@ -28,7 +28,7 @@ fn every_form_of_the_demo_is_proved_and_carried_alike() {
         assert_eq!(env.tree(&format!("from-{form}")), carried);
         env.run(&format!("verify from-{form}")).ends(1);
         let survey = env.json(&format!("survey {sources}"));
-        assert_eq!(survey["changes"].as_array().unwrap().len(), 42);
+        assert_eq!(survey["changes"].as_array().unwrap().len(), 48);
     }
     let style = env.read("child/assets/css/theme.css");
     assert!(style.contains("--accent: #1f5f6b") && style.lines().count() < 40, "{style}");

@@ -66,7 +66,7 @@ fn fault(path: &str, change: impl Fn(&str) -> String, expected: &str) {
 #[test]
 fn a_dropped_site_change_is_found() {
     fault("templates/base.html", |t| t.replace("  <!-- visitor counting -->\n", ""), "change_missing");
-    fault("parts/header.html", |t| t.replace(" fetchpriority=\"high\"", ""), "change_missing");
+    fault("parts/top.html", |t| t.replace(" fetchpriority=\"high\"", ""), "change_missing");
 }
 
 #[test]

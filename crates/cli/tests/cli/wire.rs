@@ -190,6 +190,8 @@ struct Account {
     remarks: Vec<Remark>,
     #[serde(default)]
     defaults: Vec<DefaultRecord>,
+    #[serde(default)]
+    followed: Vec<Followed>,
     walk: Vec<Area>,
     options: Options,
     child: Option<Child>,
@@ -286,6 +288,17 @@ struct DefaultRecord {
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 #[expect(dead_code, reason = "reading them is the test")]
+struct Followed {
+    path: String,
+    to: String,
+    release: Lines,
+    removed: serde_json::Value,
+    added: serde_json::Value,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[expect(dead_code, reason = "reading them is the test")]
 struct ForecastFile {
     path: String,
     totals: Totals,
@@ -343,6 +356,8 @@ fn the_account_reads_back_and_hangs_together() {
             assert!(change.decision.is_some() && change.outcome == "open", "{change:?}");
         }
     }
+    let followed: Vec<_> = account.followed.iter().map(|f| (f.path.as_str(), f.to.as_str())).collect();
+    assert_eq!(followed, [("templates/visit.html", "parts/way.html")]);
     // A program can go from a change to its text in the result.
     let kept = account.changes.iter().find(|c| c.path == "templates/base.html").unwrap();
     let lines = kept.result.unwrap();
@@ -355,10 +370,10 @@ fn the_account_reads_back_and_hangs_together() {
 fn survey_and_forecast_read_back() {
     let env = demo();
     let survey: Survey = read(env.json(&format!("survey {SOURCES}")));
-    assert_eq!((survey.format.as_str(), survey.changes.len(), survey.changed_files), ("daxle-survey", 42, 24));
+    assert_eq!((survey.format.as_str(), survey.changes.len(), survey.changed_files), ("daxle-survey", 48, 26));
     assert_eq!(survey.base.inside.as_deref(), Some("lanternfold-2.6.1/lanternfold.zip"));
     let forecast: Forecast = read(env.json(&format!("forecast {SOURCES} {RELEASE}")));
-    assert_eq!((forecast.format.as_str(), forecast.totals.sum()), ("daxle-forecast", 42));
+    assert_eq!((forecast.format.as_str(), forecast.totals.sum()), ("daxle-forecast", 48));
     let ids: Vec<&String> = survey.changes.iter().map(|c| &c.id).collect();
     assert!(forecast.decisions.iter().flat_map(|d| &d.changes).all(|id| ids.contains(&id)), "one change, one id");
     assert!(!env.path("d/out").exists() && forecast.vendor.len() == 3 && forecast.notes.len() == 2);
@@ -370,7 +385,7 @@ fn a_verification_reads_back() {
     let proved: Verification = read(env.json("verify d/carried"));
     assert_eq!((proved.format.as_str(), proved.format_version), ("daxle-verification", 1));
     assert!(proved.proved && proved.findings.is_empty() && proved.newly_settled == 0);
-    assert_eq!((proved.changes, proved.totals.sum(), proved.files), (42, 42, 32));
+    assert_eq!((proved.changes, proved.totals.sum(), proved.files), (48, 48, 34));
 }
 
 #[test]
@@ -748,10 +763,10 @@ fn separations_read_back() {
     let env = demo();
     let child: Separation = read(env.json(&format!("separate {SOURCES} --into d/child --as child")));
     assert_eq!((child.format.as_str(), child.form.as_str()), ("daxle-separation", "child"));
-    assert_eq!((child.own.as_slice(), child.unsaid.len()), (&["themecard.toml".to_string()][..], 1));
+    assert_eq!((child.own.as_slice(), child.unsaid.len()), (&["themecard.toml".to_string()][..], 2));
     read::<Separation>(env.json(&format!("separate {SOURCES} --into d/changes --as changes")));
     let index: SetIndex = serde_json::from_str(&env.read("d/changes/changes.json")).unwrap();
-    assert_eq!((index.format.as_str(), index.changes.len()), ("daxle-changes", 42));
+    assert_eq!((index.format.as_str(), index.changes.len()), ("daxle-changes", 48));
     let kinds: std::collections::BTreeSet<&str> = index.files.iter().map(|f| f.stored.as_str()).collect();
     assert_eq!(kinds.into_iter().collect::<Vec<_>>(), ["deleted", "diff", "file"]);
     let patch: Vec<serde_json::Value> =

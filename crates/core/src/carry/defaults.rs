@@ -21,10 +21,16 @@ impl Values {
     }
 }
 
-/// Lists the values that the site left alone and the release changed.
+/// Lists the values that the site left alone and the release changed; where these are `held`, also the lists that both
+/// changed, as of the items in them the same may be true.
 pub(super) fn defaults(path: &str, Values([base, site, release]): &Values, held: bool) -> Vec<DefaultRecord> {
-    let left_alone = base.iter().filter(|(key, value)| site.get(*key) == Some(*value));
-    left_alone
+    let is_list = |value: Option<&String>| value.is_some_and(|value| value.starts_with('['));
+    let left_alone = |(key, value): &(&String, &String)| {
+        site.get(*key) == Some(*value)
+            || held && is_list(Some(value)) && is_list(site.get(*key)) && site.get(*key) != release.get(*key)
+    };
+    base.iter()
+        .filter(left_alone)
         .filter_map(|(key, before)| {
             let after = release.get(key).filter(|after| *after != before)?;
             Some(DefaultRecord {
@@ -90,6 +96,14 @@ mod tests {
         let list: Vec<_> =
             found.iter().map(|d| (d.key.as_str(), d.before.as_str(), d.after.as_str(), d.held)).collect();
         assert_eq!(list, [("a.x", "1", "5", true)]);
+    }
+
+    #[test]
+    fn a_list_that_both_changed_may_have_items_that_are_held() {
+        let texts: [&[u8]; 3] = [b"{\"l\": [1, 2]}", b"{\"l\": [1, 3]}", b"{\"l\": [4, 2]}"];
+        let values = Values::read("s.json", texts).unwrap();
+        let keys = |held| defaults("s.json", &values, held).into_iter().map(|d| d.key).collect::<Vec<_>>();
+        assert_eq!((keys(true), keys(false)), (vec!["l".to_string()], vec![]));
     }
 
     #[test]

@@ -43,8 +43,10 @@ impl Proof {
         for path in paths {
             let (b, s, r, x) = (base.get(path), site.get(path), release.get(path), result.get(path));
             let shown = path.replace('\0', ".");
-            let is_held = held.contains(shown.trim_start_matches('.')) && x == s;
-            if is_held || (retyped && plain(x) == plain(s)) {
+            let is_held = held.contains(shown.trim_start_matches('.'));
+            // Of a list that is the site's as well, what the release did to other items may have been held.
+            let held_items = is_held && is_list(x) && unaccounted([b, s, r, x], true).is_empty();
+            if is_held && x == s || held_items || (retyped && plain(x) == plain(s)) {
                 continue;
             }
             let show =
@@ -81,7 +83,7 @@ impl Proof {
                 let mut own = of_result.difference(&of_release).peekable();
                 own.peek().is_some() && own.all(|word| brought.contains(word))
             };
-            let is_told = || asked.tell(&unaccounted([b, s, r, x]));
+            let is_told = || asked.tell(&unaccounted([b, s, r, x], false));
             if s == b && x != r && !set_by(site) && !is_brought() && !(is_list(x) && is_told()) {
                 let means = format!("{shown} is {}, the release has {}", show(x), show(r));
                 self.find(FindingKind::ReleaseMissing, &file.path, None, &means, "take the release's value");
@@ -107,7 +109,7 @@ impl Proof {
                 && !is_asked()
                 && !is_told()
                 && !is_renamed()
-                && !unaccounted([b, s, r, x]).is_empty()
+                && !unaccounted([b, s, r, x], false).is_empty()
             {
                 let means = format!("{shown} is {}, both set it, and nobody was asked", show(x));
                 let kind = if x == s { FindingKind::ReleaseMissing } else { FindingKind::ChangeMissing };
@@ -287,8 +289,9 @@ fn is_of_lines(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
     value.map(lines).is_some_and(|lines| lines.len() > 1 && lines.iter().all(|line| known.contains(line)))
 }
 
-/// The words of a value that stand in it more or less often than the changes of both sides make it.
-fn unaccounted(versions: [Option<&String>; 4]) -> HashSet<String> {
+/// The words of a value that stand in it more or less often than the changes of both sides make it, or where the
+/// release's may be `held` off, the site's alone.
+fn unaccounted(versions: [Option<&String>; 4], held: bool) -> HashSet<String> {
     let counts = versions.map(|value| {
         let mut counts: HashMap<String, i64> = HashMap::new();
         value.into_iter().flat_map(|value| words_in(value)).for_each(|word| *counts.entry(word).or_default() += 1);
@@ -300,8 +303,12 @@ fn unaccounted(versions: [Option<&String>; 4]) -> HashSet<String> {
         // What both did alike may have been the same.
         let once = if s < b { s.min(r) } else { s.max(r) };
         let alike = (s - b).signum() == (r - b).signum();
-        let (low, high) = if alike { (sum.min(once), sum.max(once)) } else { (sum, sum) };
-        x < low || high < x
+        let other = match (alike, held) {
+            (_, true) => s,
+            (true, false) => once,
+            (false, false) => sum,
+        };
+        x < sum.min(other) || sum.max(other) < x
     };
     let words: HashSet<&String> = counts.iter().flat_map(HashMap::keys).collect();
     words.into_iter().filter(is_wrong).cloned().collect()
