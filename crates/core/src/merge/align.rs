@@ -1,6 +1,8 @@
 //! Which line of a side is which line of the base.
 
+use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
+use std::iter::successors;
 use std::ops::Range;
 
 use super::ops::{ALIKE, named};
@@ -14,6 +16,8 @@ pub(crate) struct Side<'a> {
     pub(crate) lines: Vec<Line<'a>>,
     pub(crate) keys: Vec<u32>,
     pub(crate) form: Form,
+    /// The line that opens the block of each line.
+    openers: OnceCell<Vec<Option<usize>>>,
 }
 
 impl<'a> Side<'a> {
@@ -43,12 +47,18 @@ impl<'a> Side<'a> {
 
     fn of_lines(lines: Vec<Line<'a>>, form: Form, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
         let keys = lines.iter().map(|l| interner.number(line_key(l, blanks, &form))).collect();
-        Side { lines, keys, form }
+        Side { lines, keys, form, openers: OnceCell::new() }
     }
 
     /// The part of this side between two lines, with the form of the whole.
     pub(crate) fn part(&self, range: Range<usize>) -> Side<'a> {
-        Side { lines: self.lines[range.clone()].to_vec(), keys: self.keys[range].to_vec(), form: self.form }
+        let (lines, keys) = (self.lines[range.clone()].to_vec(), self.keys[range].to_vec());
+        Side { lines, keys, form: self.form, openers: OnceCell::new() }
+    }
+
+    /// The same lines, told apart by other keys.
+    pub(crate) fn with_keys(&self, keys: Vec<u32>) -> Side<'a> {
+        Side { lines: self.lines.clone(), keys, form: self.form, openers: self.openers.clone() }
     }
 
     /// How far a line is indented, in columns.
@@ -59,14 +69,25 @@ impl<'a> Side<'a> {
     /// The lines that open the blocks that a line stands in, the innermost first: the nearest above that are indented
     /// less, each. The end of a tag that is wrapped over lines opens none: its first line does.
     pub(crate) fn blocks(&self, at: usize) -> impl Iterator<Item = usize> {
-        let mut width = self.width(at);
-        (at.saturating_sub(BLOCK)..at).rev().filter(move |k| {
-            let opens = !matches!(self.lines[*k].trimmed(), b"" | b">") && self.width(*k) < width;
-            if opens {
-                width = self.width(*k);
+        let openers = self.openers.get_or_init(|| self.find_openers());
+        let from = at.saturating_sub(BLOCK);
+        successors(openers[at], |k| openers[*k]).take_while(move |k| *k >= from)
+    }
+
+    fn find_openers(&self) -> Vec<Option<usize>> {
+        // The lines that may open a block, each indented deeper than the one before.
+        let mut open: Vec<(usize, usize)> = Vec::new();
+        let opener = |(at, line): (usize, &Line<'_>)| {
+            let width = line.width();
+            let outer = open.partition_point(|(_, outer)| *outer < width);
+            let opener = outer.checked_sub(1).map(|k| open[k].0);
+            if !matches!(line.trimmed(), b"" | b">") {
+                open.truncate(outer);
+                open.push((at, width));
             }
-            opens
-        })
+            opener
+        };
+        self.lines.iter().enumerate().map(opener).collect()
     }
 
     /// The key of the line that opens the innermost block that a line stands in.

@@ -8,12 +8,12 @@ use std::collections::HashMap;
 
 use super::balance::{each_bracket, nests};
 use super::brackets::Brackets;
+use super::checked::Versions;
 use super::islands::{in_turn, islands, remarks};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
 use super::structure::edits_beside;
-use super::text::merge_checked;
 use super::{Dialect, MergeOptions, Reason, Trust};
 use crate::text::{Line, split_lines};
 
@@ -32,8 +32,8 @@ pub(super) struct Opener {
 /// Merges three versions of a text in which brackets hold blocks together; the edits beside lines that come to stand in
 /// something else than they did are questions, where asking mends that.
 pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &MergeOptions) -> MergedLines {
-    let [base, site, release] = versions;
-    let mut merged = merge_checked(base, site, release, dialect, options, &[]);
+    let lined_up = Versions::new(versions, dialect, options);
+    let mut merged = lined_up.merge(&[]);
     if options.trust == Trust::Strict {
         return merged;
     }
@@ -46,7 +46,7 @@ pub(crate) fn merge_enclosed(versions: [&[u8]; 3], dialect: &Dialect, options: &
             break;
         }
         asked.extend(more.into_iter().map(|edit| (edit, Reason::Doubtful)));
-        let with_more = merge_checked(base, site, release, dialect, options, &asked);
+        let with_more = lined_up.merge(&asked);
         let still = surroundings.out_of(&with_more);
         // Questions that mend nothing are none.
         if still.len() >= astray.len() {

@@ -47,12 +47,13 @@ mod tests {
     use std::cell::RefCell;
 
     use super::*;
-    use crate::merge::text::merge_checked;
+    use crate::merge::checked::Versions;
     use crate::merge::{Dialect, MergeOptions};
 
     #[test]
     fn only_what_must_be_asked_is_and_what_was_to_stay() {
-        let merge = || merge_checked(b"", b"", b"", &Dialect::default(), &MergeOptions::default(), &[]);
+        let (dialect, options) = (Dialect::default(), MergeOptions::default());
+        let merge = || Versions::new([b""; 3], &dialect, &options).merge(&[]);
         let found = |needed: &[usize], kept: &[usize], tries: usize| {
             let accepted = RefCell::new((0..20).collect());
             let ask = |edits: &BTreeSet<usize>| {

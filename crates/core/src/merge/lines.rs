@@ -1,5 +1,6 @@
 //! The walk over the base that does both sides' operations.
 //!
+//! * [`lined_up`]: what is known of the three versions before
 //! * [`regions`]: how the operations meet, and which stretches are questions
 //! * [`beside`]: what of it does not stand side by side
 //! * [`doubled`]: what both put in, at two places
@@ -10,6 +11,7 @@
 
 mod beside;
 mod doubled;
+mod lined_up;
 mod paired;
 mod questions;
 mod regions;
@@ -20,8 +22,7 @@ use std::cell::OnceCell;
 use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
-use super::align::{From, Side, Weak, align};
-use super::choices::open_choices;
+use super::align::{From, Side, Weak};
 use super::gaps::{Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{Link, MovedKeys, Op, OpKind, Ops};
@@ -31,6 +32,7 @@ use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision
 use crate::diff::Edit;
 use crate::text::{Line, LineEnd};
 use doubled::Doubled;
+pub(crate) use lined_up::LinedUp;
 pub(crate) use paired::answers_close;
 use paired::{Asked, Paired};
 use regions::Region;
@@ -82,56 +84,22 @@ pub(crate) fn merge_lines(
     release: &Side<'_>,
     context: Context<'_>,
 ) -> MergedLines {
-    let site_edits = align(base, site, context.weak, From::Front);
-    let release_edits = align(base, release, context.weak, context.from);
+    let sides = [base, site, release];
+    merge_lined_up(sides, &LinedUp::new(sides, context), context)
+}
+
+/// Merges three versions that are lined up.
+pub(crate) fn merge_lined_up(sides: [&Side<'_>; 3], lined_up: &LinedUp, context: Context<'_>) -> MergedLines {
+    let [base, site, release] = sides;
+    let mut walk = Walk::new(sides, lined_up, context);
     let strict = context.options.trust == Trust::Strict;
-    let site_touched = touching(&site_edits, &release_edits);
-    let release_touched = touching(&release_edits, &site_edits);
-    let dialect = (!strict).then_some(context.dialect);
-    let site_ops = Ops::new(base, site, &site_edits, context.weak, dialect, |k| !strict && site_touched[k]);
-    let release_ops =
-        Ops::new(base, release, &release_edits, context.weak, dialect, |k| !strict && release_touched[k]);
-    let forms =
-        Forms::new(base, site, release, &site_ops, &release_ops, context.options.keep_blanks, context.nested);
-    let mut walk = Walk {
-        base,
-        site,
-        release,
-        context,
-        site_edits: &site_edits,
-        site_touched,
-        open_choices: open_choices(base, [site, release], [&site_edits, &release_edits], context.weak),
-        site_ops: &site_ops,
-        release_ops: &release_ops,
-        forms: &forms,
-        site_moved: MovedKeys::new(base, site, &site_edits),
-        release_moved: MovedKeys::new(base, release, &release_edits),
-        from_site_moves: Vec::new(),
-        from_release_moves: Vec::new(),
-        site_absorbed: vec![false; site_edits.len()],
-        release_absorbed: vec![false; release_edits.len()],
-        same_lines: BTreeMap::new(),
-        unions: BTreeMap::new(),
-        twins: BTreeMap::new(),
-        doubled: Doubled::default(),
-        asked: Vec::new(),
-        agreed: Vec::new(),
-        out: Out::new(release.form.line_end),
-        openers: BTreeMap::new(),
-        fates: vec![FateNotes::default(); site_edits.len()],
-        decisions: Vec::new(),
-        formed: Vec::new(),
-        site_form: OnceCell::new(),
-        site_words: OnceCell::new(),
-        space_lines: 0,
-    };
     if !strict && context.nested.is_none() && context.follow_moves {
-        walk.follow_moves(&release_edits);
+        walk.follow_moves(&lined_up.release_edits);
     }
     walk.run();
     // A moved stretch whose place was settled otherwise never got its turn: then it is no move to follow.
     if context.follow_moves && walk.fates.iter().any(|f| f.outcome.is_none()) {
-        return merge_lines(base, site, release, Context { follow_moves: false, ..context });
+        return merge_lined_up(sides, lined_up, Context { follow_moves: false, ..context });
     }
     let more = walk.paired();
     let merged = walk.finish();
@@ -145,20 +113,7 @@ pub(crate) fn merge_lines(
         return merged;
     }
     let paired = [context.paired, &more].concat();
-    merge_lines(base, site, release, Context { paired: &paired, ..context })
-}
-
-/// Which edits have one of the other side touching them.
-fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
-    let mut from = 0;
-    own.iter()
-        .map(|e| {
-            while other.get(from).is_some_and(|o| o.old.end < e.old.start) {
-                from += 1;
-            }
-            other.get(from).is_some_and(|o| o.old.start <= e.old.end)
-        })
-        .collect()
+    merge_lined_up(sides, lined_up, Context { paired: &paired, ..context })
 }
 
 /// A stretch whose merge stands in place of some lines of a side.
@@ -191,14 +146,14 @@ struct Walk<'a, 'b> {
     release: &'b Side<'a>,
     context: Context<'b>,
     site_edits: &'b [Edit],
-    site_touched: Vec<bool>,
+    site_touched: &'b [bool],
     /// Which edits of the site may be about another block, like the one that they are in.
-    open_choices: Vec<bool>,
+    open_choices: &'b [bool],
     site_ops: &'b Ops,
     release_ops: &'b Ops,
     forms: &'b Forms,
-    site_moved: MovedKeys,
-    release_moved: MovedKeys,
+    site_moved: &'b MovedKeys,
+    release_moved: &'b MovedKeys,
     from_site_moves: Vec<Replaced>,
     from_release_moves: Vec<Replaced>,
     site_absorbed: Vec<bool>,
@@ -227,7 +182,42 @@ struct Walk<'a, 'b> {
     space_lines: usize,
 }
 
-impl<'a> Walk<'a, '_> {
+impl<'a, 'b> Walk<'a, 'b> {
+    fn new([base, site, release]: [&'b Side<'a>; 3], lined_up: &'b LinedUp, context: Context<'b>) -> Self {
+        Walk {
+            base,
+            site,
+            release,
+            context,
+            site_edits: &lined_up.site_edits,
+            site_touched: &lined_up.site_touched,
+            open_choices: &lined_up.open_choices,
+            site_ops: &lined_up.site_ops,
+            release_ops: &lined_up.release_ops,
+            forms: &lined_up.forms,
+            site_moved: &lined_up.site_moved,
+            release_moved: &lined_up.release_moved,
+            from_site_moves: Vec::new(),
+            from_release_moves: Vec::new(),
+            site_absorbed: vec![false; lined_up.site_edits.len()],
+            release_absorbed: vec![false; lined_up.release_edits.len()],
+            same_lines: BTreeMap::new(),
+            unions: BTreeMap::new(),
+            twins: BTreeMap::new(),
+            doubled: Doubled::default(),
+            asked: Vec::new(),
+            agreed: Vec::new(),
+            out: Out::new(release.form.line_end),
+            openers: BTreeMap::new(),
+            fates: vec![FateNotes::default(); lined_up.site_edits.len()],
+            decisions: Vec::new(),
+            formed: Vec::new(),
+            site_form: OnceCell::new(),
+            site_words: OnceCell::new(),
+            space_lines: 0,
+        }
+    }
+
     /// Merges stretches that one side moved and the other changed, each as a small file of its own.
     fn follow_moves(&mut self, release_edits: &[Edit]) {
         let weak = self.context.weak;

@@ -11,11 +11,11 @@ use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::align::{From, Homes, Repeated, Side, Weak, align, line_edits};
+use super::checked::{Landmarks, Versions};
 use super::choices::open_choices;
 use super::hints::add_hints;
 use super::lines::{MergedLines, lines_of};
 use super::out::{Out, Source};
-use super::text::{Landmarks, merge_checked};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
 use crate::diff::{Edit, Interner, kept_pairs};
 use crate::text::key::{Blanks, line_key};
@@ -167,7 +167,7 @@ impl<'a> Literal<'a> {
         if base.len() + site.len() + release.len() > SMALL_BYTES {
             return None;
         }
-        let merged = merge_checked(&base, &site, &release, dialect, options, &[]);
+        let merged = Versions::new([&base, &site, &release], dialect, options).merge(&[]);
         let is_plain =
             |edit: &EditFate| matches!(edit.step, None | Some(Step::Neighbour | Step::Words | Step::Space));
         (merged.decisions.is_empty() && merged.edits.iter().all(is_plain)).then_some(merged)

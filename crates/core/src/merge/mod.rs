@@ -32,6 +32,7 @@ mod align;
 mod balance;
 mod brackets;
 mod cascade;
+mod checked;
 mod choices;
 mod enclosed;
 mod fewest;

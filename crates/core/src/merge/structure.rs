@@ -14,12 +14,12 @@ mod heads;
 
 use super::align::line_edits;
 use super::balance::nests;
+use super::checked::Versions;
 use super::enclosed::{Surroundings, statements};
 use super::fewest::{fewest, tries_for};
 use super::lines::MergedLines;
 use super::out::Source;
 use super::placed::Placed;
-use super::text::merge_checked;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
 use crate::diff::{Edit, kept_pairs};
 use crate::text::key::Blanks;
@@ -32,7 +32,8 @@ pub(crate) fn merge_indented(
     options: &MergeOptions,
 ) -> MergedLines {
     let versions = [base, site, release];
-    let by_level = merge_checked(base, site, release, dialect, options, &[]);
+    let lined_up = Versions::new(versions, dialect, options);
+    let by_level = lined_up.merge(&[]);
     let judged = !is_torn(versions);
     let astray =
         |merged: &MergedLines| if judged { lines_out_of_place(merged, versions, dialect) } else { Vec::new() };
@@ -46,7 +47,7 @@ pub(crate) fn merge_indented(
     let affordable = by_level.edits.len().saturating_mul(by_level.sources.len()) <= LOOKED_AT;
     if options.trust != Trust::Strict && affordable && judged {
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
-        let blindly = merge_checked(base, site, release, &blind, options, &[]);
+        let blindly = Versions::new(versions, &blind, options).merge(&[]);
         let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
         if fewer && astray(&blindly).is_empty() {
             return told_by_level(blindly, base, site);
@@ -58,7 +59,7 @@ pub(crate) fn merge_indented(
     }
     let ask = |edits: &BTreeSet<usize>| {
         let reasons: Vec<_> = edits.iter().map(|k| (*k, Reason::Doubtful)).collect();
-        merge_checked(base, site, release, dialect, options, &reasons)
+        lined_up.merge(&reasons)
     };
     // The edits nearest to the lines that went astray are questions; if that does not mend it, as few of all as do.
     if affordable {

@@ -1,0 +1,77 @@
+//! Three versions lined up: what a walk needs to know of them, whatever it asks about.
+
+use super::Context;
+use crate::diff::Edit;
+use crate::merge::Trust;
+use crate::merge::align::{From, Side, align};
+use crate::merge::choices::open_choices;
+use crate::merge::ops::{MovedKeys, Ops};
+use crate::merge::space::Forms;
+
+/// What the two sides changed, and how their changes stand to each other.
+pub(crate) struct LinedUp {
+    pub(super) site_edits: Vec<Edit>,
+    pub(super) release_edits: Vec<Edit>,
+    /// Which edits of the site have one of the release touching them.
+    pub(super) site_touched: Vec<bool>,
+    /// Which edits of the site may be about another block, like the one that they are in.
+    pub(super) open_choices: Vec<bool>,
+    pub(super) site_ops: Ops,
+    pub(super) release_ops: Ops,
+    pub(super) forms: Forms,
+    pub(super) site_moved: MovedKeys,
+    pub(super) release_moved: MovedKeys,
+}
+
+impl LinedUp {
+    /// Lines base, site and release up. Of the context it is what is asked about that does not matter, and whether moves
+    /// are followed.
+    pub(crate) fn new([base, site, release]: [&Side<'_>; 3], context: Context<'_>) -> Self {
+        let release_edits = align(base, release, context.weak, context.from);
+        Self::with([base, site, release], release_edits, context)
+    }
+
+    /// The same versions with the release lined up from the back; `None` where that is no other way.
+    pub(crate) fn the_other_way(&self, sides: [&Side<'_>; 3], context: Context<'_>) -> Option<Self> {
+        let release_edits = align(sides[0], sides[2], context.weak, From::Back);
+        (release_edits != self.release_edits).then(|| Self::with(sides, release_edits, context))
+    }
+
+    fn with(
+        [base, site, release]: [&Side<'_>; 3],
+        release_edits: Vec<Edit>,
+        Context { weak, dialect, options, nested, .. }: Context<'_>,
+    ) -> Self {
+        let site_edits = align(base, site, weak, From::Front);
+        let strict = options.trust == Trust::Strict;
+        let site_touched = touching(&site_edits, &release_edits);
+        let release_touched = touching(&release_edits, &site_edits);
+        let dialect = (!strict).then_some(dialect);
+        let site_ops = Ops::new(base, site, &site_edits, weak, dialect, |k| !strict && site_touched[k]);
+        let release_ops = Ops::new(base, release, &release_edits, weak, dialect, |k| !strict && release_touched[k]);
+        LinedUp {
+            forms: Forms::new(base, site, release, &site_ops, &release_ops, options.keep_blanks, nested),
+            open_choices: open_choices(base, [site, release], [&site_edits, &release_edits], weak),
+            site_moved: MovedKeys::new(base, site, &site_edits),
+            release_moved: MovedKeys::new(base, release, &release_edits),
+            site_edits,
+            release_edits,
+            site_touched,
+            site_ops,
+            release_ops,
+        }
+    }
+}
+
+/// Which edits have one of the other side touching them.
+fn touching(own: &[Edit], other: &[Edit]) -> Vec<bool> {
+    let mut from = 0;
+    own.iter()
+        .map(|e| {
+            while other.get(from).is_some_and(|o| o.old.end < e.old.start) {
+                from += 1;
+            }
+            other.get(from).is_some_and(|o| o.old.start <= e.old.end)
+        })
+        .collect()
+}
