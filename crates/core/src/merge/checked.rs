@@ -15,6 +15,9 @@ use crate::diff::Interner;
 use crate::text::key::Blanks;
 use crate::text::{Line, split_lines};
 
+/// Places so near to each other may be one, where the lines around them are the same.
+const NEAR: usize = 12;
+
 /// Three versions of a text, lined up once, to be merged with as many sets of questions as are tried.
 pub(crate) struct Versions<'a> {
     texts: [&'a [u8]; 3],
@@ -194,7 +197,7 @@ impl<'a> Landmarks<'a> {
     }
 }
 
-/// The site edits that land at another place of the release when the files are lined up from the other end:
+/// The site edits that land at another place of the release when the files are lined up from the other end: far away,
 /// among other lines, or as a question.
 fn doubtful(merged: &MergedLines, other: &MergedLines, landmarks: &Landmarks<'_>) -> Vec<(usize, Reason)> {
     let (here, there) = (split_lines(&merged.bytes), split_lines(&other.bytes));
@@ -205,7 +208,10 @@ fn doubtful(merged: &MergedLines, other: &MergedLines, landmarks: &Landmarks<'_>
         .enumerate()
         .filter(|(_, (a, b))| a.outcome != Outcome::Open && (a.release != b.release || b.outcome == Outcome::Open))
         .filter(|(_, (a, _))| !landmarks.confirm(&a.base, a.release.start))
-        .filter(|(_, (a, b))| surroundings(&here, &a.result) != surroundings(&there, &b.result))
+        .filter(|(_, (a, b))| {
+            a.release.start.abs_diff(b.release.start) > NEAR
+                || surroundings(&here, &a.result) != surroundings(&there, &b.result)
+        })
         .map(|(k, _)| (k, Reason::Doubtful))
         .collect()
 }

@@ -1638,3 +1638,25 @@ fn which_of_several_new_blocks_an_old_one_became_is_asked_about() {
     asks(&STYLE, [&base, &site, &format!("{one}{}", fade("fade-out", 3))], Reason::Doubtful);
     gives(&STYLE, [&base, &site, &one], &one.replacen("    opacity", "    own: 1;\n    opacity", 1));
 }
+
+#[test]
+fn a_change_in_what_the_release_has_twice_far_apart_is_asked_about() {
+    let head = |year: u16, own: &str| {
+        format!(
+            "/*\n * The mill, {year}\n *\n * This is under the licence\n{own} * in the file beside it.\n */\n\n'use strict';\n\n"
+        )
+    };
+    let body = |name: &str| (0..14).map(|k| format!("turn('{name}', {k});\n")).collect::<String>();
+    let release = [
+        &head(2026, ""),
+        "load('a');\n",
+        &body("sluice"),
+        "\n",
+        &head(2026, ""),
+        "load('b');\nload('a');\n",
+        &body("wheel"),
+    ]
+    .concat();
+    let version = |own: &str| [&head(2023, own), "load('a');\n", &body("wheel")].concat();
+    asks(&SCRIPT, [&version(""), &version(" * our own\n"), &release], Reason::Doubtful);
+}

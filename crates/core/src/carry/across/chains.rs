@@ -1,6 +1,6 @@
 //! Lines of a file that stand together in another place, and what that says.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use crate::diff::longest_increasing;
@@ -19,6 +19,8 @@ const FAR: usize = 32;
 pub(super) const AROUND: usize = 8;
 /// How far from a change lines are next to it.
 const NEXT: usize = 3;
+/// As many lines as no chain outweighs.
+const NEVER: usize = usize::MAX / 4;
 /// How many words are enough to tell a home, where one line, two lines, or more have them.
 const ENOUGH_WORDS: [usize; 3] = [14, 10, 6];
 /// A chain this long tells by its length as well, not only by its share of what was lost around a change.
@@ -117,6 +119,10 @@ impl Chain {
         let within = |far: usize| change.start.saturating_sub(far)..change.end + far;
         let around = within(AROUND);
         let own = self.lines_in(&around);
+        let has_other_home = |whole: &Chain| {
+            let lies_there = |other: &&Chain| other.file == self.file && !other.strays_from(whole, change);
+            all.iter().filter(lies_there).any(|other| !other.has_much && other.lines_apart(self, &around) > 0)
+        };
         let against = |other: &Chain| {
             let lines = other.lines_apart(self, &around);
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
@@ -125,6 +131,7 @@ impl Chain {
             let is_less = has_more(self, other) && (self.is_kin || !other.is_kin);
             let is_foreign = other.is_foreign && !self.is_foreign;
             match lines {
+                _ if has_more(other, self) && self.strays_from(other, change) && has_other_home(other) => NEVER,
                 _ if is_part || is_less_kin || is_less || is_foreign => lines / KIN,
                 _ if has_more(other, self) => lines * 2,
                 _ => lines,
@@ -150,6 +157,19 @@ impl Chain {
             true if is_all => Claim::Contested,
             _ => Claim::None,
         }
+    }
+
+    /// Tells whether another chain, of a whole file, has a change's place in the same file, and this one's is far from
+    /// that: it is of what the two files have alike.
+    fn strays_from(&self, whole: &Chain, change: &Range<usize>) -> bool {
+        let nearest = |chain: &Chain| {
+            let next = chain.pairs.partition_point(|(i, _)| *i < change.start);
+            let beside = [next.checked_sub(1), Some(next)].into_iter().flatten().filter_map(|k| chain.pairs.get(k));
+            beside.min_by_key(|(i, _)| i.abs_diff(change.start)).copied()
+        };
+        let (Some((i, j)), Some((of, at))) = (nearest(self), nearest(whole)) else { return false };
+        // The places are as far from each other as the lines were.
+        self.file == whole.file && (j + of).abs_diff(at + i) > FAR
     }
 
     /// Tells whether the home is a new file named after the chain's, which may have reworked the lines: it has some
@@ -239,12 +259,34 @@ pub(super) fn go_on(pairs: &mut Vec<FromTo>, base: &[Line<'_>], home: &[Line<'_>
 /// Strings the pairs of a file (in order of the base) together, whatever the holes, where it has a good part of what
 /// was lost: one file was put into the other, and reworked.
 pub(super) fn whole(pairs: &[FromTo], telling: &[usize]) -> Option<Vec<FromTo>> {
-    let anchors = in_order(pairs);
+    let anchors = without_strays(in_order(pairs), pairs);
     let (first, last) = (anchors.first()?.0, anchors.last()?.0);
     let below = |at: usize| telling.partition_point(|i| *i < at);
     let lost = below(last + 1) - below(first);
     let has_part = anchors.len() >= WHOLE && anchors.len() * 100 >= lost * WHOLE_SHARE;
     has_part.then(|| filled(pairs, anchors, DEPTH))
+}
+
+/// Anchors without the few at either end that are far from all others at home, but not where they were, while more of
+/// the lines beside them have a place with the others: what was put in has lines like them.
+fn without_strays(mut anchors: Vec<FromTo>, pairs: &[FromTo]) -> Vec<FromTo> {
+    let is_near = |(a, b): (FromTo, FromTo)| a.0 < b.0 && a.1 < b.1 && b.1 - a.1 <= b.0 - a.0 + FAR;
+    let gaps: Vec<usize> = (1..anchors.len()).filter(|k| !is_near((anchors[k - 1], anchors[*k]))).collect();
+    let has_others = |strays: Range<usize>, main: FromTo| {
+        let lines = anchors[strays.start].0.saturating_sub(AROUND)..anchors[strays.end - 1].0 + AROUND;
+        // On the strays' own side of the others.
+        let with_main =
+            |pair: FromTo| if strays.start == 0 { is_near((pair, main)) } else { is_near((main, pair)) };
+        let beside = pairs.iter().copied().filter(|pair| lines.contains(&pair.0) && with_main(*pair));
+        beside.map(|(i, _)| i).collect::<HashSet<_>>().len() > strays.len()
+    };
+    let first = gaps.iter().copied().take_while(|k| *k < WHOLE).filter(|k| has_others(0..*k, anchors[*k])).last();
+    let all = anchors.len();
+    let behind = gaps.iter().copied().rev().take_while(|k| all - k < WHOLE);
+    let last = behind.filter(|k| has_others(*k..all, anchors[k - 1])).last();
+    anchors.truncate(last.unwrap_or(all));
+    anchors.drain(..first.unwrap_or(0).min(anchors.len()));
+    anchors
 }
 
 /// The most pairs that stand in order, of those whose lines have no other place and are no other's.
@@ -295,4 +337,24 @@ pub(super) fn chains(pairs: &[FromTo]) -> Vec<Vec<FromTo>> {
         }
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_of_the_other_file_does_not_begin_the_place_of_this_one() {
+        let body = (10..20).map(|i| (i, 100 + i));
+        let telling: Vec<usize> = (0..20).collect();
+        let begins = |head: &[FromTo]| {
+            let mut pairs: Vec<FromTo> = head.iter().copied().chain(body.clone()).collect();
+            pairs.sort_unstable();
+            whole(&pairs, &telling).unwrap()[0]
+        };
+        // Both files begin with the same lines; of the seventh only the other one has the old form.
+        let twice: Vec<FromTo> = (0..6).flat_map(|i| [(i, i), (i, 100 + i)]).collect();
+        assert_eq!(begins(&[twice.as_slice(), &[(6, 6)]].concat()), (10, 110));
+        assert_eq!(begins(&[(6, 6)]), (6, 6), "what was put in may be long");
+    }
 }
