@@ -76,6 +76,7 @@ fn defaults_are_held_where_the_configuration_says_so() {
         carried.out.contains("Defaults held at what they were")
             && carried.out.contains("images.quality  80 then 82")
     );
+    assert!(carried.out.contains("foot_links  help then volunteers"), "an item of a list: {}", carried.out);
     assert!(env.read("new/settings/layout.toml").contains("quality = 80"));
     let proof = env.json("verify new");
     assert!(proof["findings"].as_array().unwrap().iter().all(|f| f["since"] != "carry"), "{}", proof["findings"]);

@@ -514,9 +514,9 @@ pub struct DefaultRecord {
     pub path: String,
     /// The key, with dots between its names.
     pub key: String,
-    /// The value that the site had.
+    /// The value that the site had; of a list that both changed, the words of it that were held.
     pub before: String,
-    /// The release's value.
+    /// The release's value, or its words in their place.
     pub after: String,
     /// The site's stays; else it follows the release.
     pub held: bool,

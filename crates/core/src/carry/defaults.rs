@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::account::{DefaultRecord, Remark};
+use super::lists::{is_list, unaccounted, words_in};
 use super::values::keyed_values;
 
 /// How many names a remark names.
@@ -21,27 +22,46 @@ impl Values {
     }
 }
 
-/// Lists the values that the site left alone and the release changed; where these are `held`, also the lists that both
-/// changed, as of the items in them the same may be true.
+/// Lists the values that the site left alone and the release changed.
 pub(super) fn defaults(path: &str, Values([base, site, release]): &Values, held: bool) -> Vec<DefaultRecord> {
-    let is_list = |value: Option<&String>| value.is_some_and(|value| value.starts_with('['));
-    let left_alone = |(key, value): &(&String, &String)| {
-        site.get(*key) == Some(*value)
-            || held && is_list(Some(value)) && is_list(site.get(*key)) && site.get(*key) != release.get(*key)
-    };
-    base.iter()
-        .filter(left_alone)
+    let left_alone = base.iter().filter(|(key, value)| site.get(*key) == Some(*value));
+    left_alone
         .filter_map(|(key, before)| {
             let after = release.get(key).filter(|after| *after != before)?;
             Some(DefaultRecord {
                 path: path.to_string(),
-                key: key.trim_start_matches('\0').replace('\0', "."),
+                key: shown(key),
                 before: before.clone(),
                 after: after.clone(),
                 held,
             })
         })
         .collect()
+}
+
+/// Lists what was held of lists that both changed: the words that stand in the result for those of the release, as the
+/// values that the items are of have no names.
+pub(super) fn held_in_lists(
+    path: &str,
+    Values([base, site, release]): &Values,
+    result: &[u8],
+) -> Vec<DefaultRecord> {
+    let result = keyed_values(path, result).unwrap_or_default();
+    let lists = base.keys().filter_map(|key| {
+        let versions = [base, site, release, &result].map(|values| values.get(key).filter(|v| is_list(Some(v))));
+        let [Some(_), Some(own), Some(after), Some(now)] = versions else { return None };
+        let held = unaccounted(versions, false);
+        let all = base.get(key) != Some(own) && !held.is_empty() && unaccounted(versions, true).is_empty();
+        let words = |value: &str| words_in(value).filter(|word| held.contains(word)).collect::<Vec<_>>().join(" ");
+        let (before, after) = (words(now), words(after));
+        all.then(|| DefaultRecord { path: path.to_string(), key: shown(key), before, after, held: true })
+    });
+    lists.collect()
+}
+
+/// A key as it is shown: with dots between its names.
+fn shown(key: &str) -> String {
+    key.trim_start_matches('\0').replace('\0', ".")
 }
 
 /// Points out values of the site's own that name a key or an item which the release dropped.
@@ -59,7 +79,7 @@ pub(super) fn dropped_names(path: &str, Values([base, site, release]): &Values) 
         for word in value.split(['[', ']', ',']).map(|w| w.trim().trim_matches('"')) {
             let own_name = kept.contains(word) && !before.contains(word);
             if word.len() >= LEAST && dropped.contains(word) && !own_name {
-                found.insert(format!("{} names {word:?}", key.trim_start_matches('\0').replace('\0', ".")));
+                found.insert(format!("{} names {word:?}", shown(key)));
             }
         }
     }
@@ -99,11 +119,16 @@ mod tests {
     }
 
     #[test]
-    fn a_list_that_both_changed_may_have_items_that_are_held() {
-        let texts: [&[u8]; 3] = [b"{\"l\": [1, 2]}", b"{\"l\": [1, 3]}", b"{\"l\": [4, 2]}"];
-        let values = Values::read("s.json", texts).unwrap();
-        let keys = |held| defaults("s.json", &values, held).into_iter().map(|d| d.key).collect::<Vec<_>>();
-        assert_eq!((keys(true), keys(false)), (vec!["l".to_string()], vec![]));
+    fn what_is_held_of_a_list_that_both_changed_is_told_in_words() {
+        let list = |items: &str| format!("{{\"l\": [{items}]}}").into_bytes();
+        let texts = ["\"a\", \"b\"", "\"a\", \"own\"", "\"new\", \"b\""].map(list);
+        let values = Values::read("s.json", texts.each_ref().map(Vec::as_slice)).unwrap();
+        let told = |result: &str| {
+            let found = held_in_lists("s.json", &values, &list(result));
+            found.into_iter().map(|d| (d.key, d.before, d.after)).collect::<Vec<_>>()
+        };
+        assert_eq!(told("\"a\", \"own\""), [("l".to_string(), "a".to_string(), "new".to_string())]);
+        assert_eq!(told("\"new\", \"own\""), [], "nothing was held");
     }
 
     #[test]

@@ -11,6 +11,7 @@ mod defaults;
 mod doubts;
 mod drift;
 mod file;
+mod lists;
 mod markers;
 mod onward;
 mod proof;

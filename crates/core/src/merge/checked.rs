@@ -4,7 +4,7 @@ use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::ops::Range;
 
-use super::align::{From, Repeated, Side, Weak};
+use super::align::{Repeated, Side, Weak};
 use super::fewest::tries_for;
 use super::hints::add_hints;
 use super::lines::{Context, LinedUp, MergedLines, merge_lined_up};
@@ -44,32 +44,34 @@ impl<'a> Versions<'a> {
         Versions { texts, sides, weak, dialect, options, from_the_front, from_the_back }
     }
 
-    fn context<'c>(&'c self, options: &'c MergeOptions, from: From, asked: &'c [(usize, Reason)]) -> Context<'c> {
+    fn context<'c>(&'c self, options: &'c MergeOptions, asked: &'c [(usize, Reason)]) -> Context<'c> {
         let Versions { dialect, weak, .. } = self;
-        Context { dialect, options, weak, from, asked, paired: &[], nested: None, follow_moves: true }
+        Context { dialect, options, weak, asked, paired: &[], nested: None, follow_moves: true }
+    }
+
+    fn lined_up(&self) -> &LinedUp {
+        let context = self.context(self.options, &[]);
+        self.from_the_front.get_or_init(|| LinedUp::new(self.sides.each_ref(), context))
     }
 
     /// Merges, lined up from the front.
     fn walk(&self, asked: &[(usize, Reason)]) -> MergedLines {
-        let context = self.context(self.options, From::Front, asked);
-        let lined_up = self.from_the_front.get_or_init(|| LinedUp::new(self.sides.each_ref(), context));
-        merge_lined_up(self.sides.each_ref(), lined_up, context)
+        let context = self.context(self.options, asked);
+        merge_lined_up(self.sides.each_ref(), self.lined_up(), context)
     }
 
     /// Merges, lined up from the back; `None` where that is no other way.
     fn walk_from_the_back(&self, asked: &[(usize, Reason)]) -> Option<MergedLines> {
-        let context = self.context(self.options, From::Back, asked);
-        let lined_up = self.from_the_back.get_or_init(|| {
-            let from_the_front = self.from_the_front.get()?;
-            from_the_front.the_other_way(self.sides.each_ref(), context)
-        });
+        let context = self.context(self.options, asked);
+        let lined_up =
+            self.from_the_back.get_or_init(|| self.lined_up().the_other_way(self.sides.each_ref(), context));
         Some(merge_lined_up(self.sides.each_ref(), lined_up.as_ref()?, context))
     }
 
     /// Merges plainly, whatever the options trust.
     fn walk_strictly(&self, asked: &[(usize, Reason)]) -> MergedLines {
         let options = MergeOptions { trust: Trust::Strict, ..self.options.clone() };
-        let context = self.context(&options, From::Front, asked);
+        let context = self.context(&options, asked);
         merge_lined_up(self.sides.each_ref(), &LinedUp::new(self.sides.each_ref(), context), context)
     }
 

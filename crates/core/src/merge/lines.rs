@@ -22,7 +22,7 @@ use std::cell::OnceCell;
 use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
-use super::align::{From, Side, Weak};
+use super::align::{Side, Weak};
 use super::gaps::{Union, whole};
 use super::moves::{MovedStretch, moved_stretches};
 use super::ops::{Link, MovedKeys, Op, OpKind, Ops};
@@ -43,8 +43,6 @@ pub(crate) struct Context<'c> {
     pub(crate) dialect: &'c Dialect,
     pub(crate) options: &'c MergeOptions,
     pub(crate) weak: &'c Weak,
-    /// From which end the release is lined up.
-    pub(crate) from: From,
     /// Site edits that are to be asked about, with the reason.
     pub(crate) asked: &'c [(usize, Reason)],
     /// Operations that are to be asked about for what they open or close.
@@ -221,13 +219,7 @@ impl<'a, 'b> Walk<'a, 'b> {
     /// Merges stretches that one side moved and the other changed, each as a small file of its own.
     fn follow_moves(&mut self, release_edits: &[Edit]) {
         let weak = self.context.weak;
-        let nested = Context {
-            nested: Some(self.forms.reformatted()),
-            from: From::Front,
-            asked: &[],
-            paired: &[],
-            ..self.context
-        };
+        let nested = Context { nested: Some(self.forms.reformatted()), asked: &[], paired: &[], ..self.context };
         for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
             let inside = |k: &usize| self.within(self.site, &self.site_edits[*k], &moved);
             let absorbed: Vec<usize> = (0..self.site_edits.len()).filter(inside).collect();

@@ -19,8 +19,6 @@ const FAR: usize = 32;
 pub(super) const AROUND: usize = 8;
 /// How far from a change lines are next to it.
 const NEXT: usize = 3;
-/// As many lines as no chain outweighs.
-const NEVER: usize = usize::MAX / 4;
 /// How many words are enough to tell a home, where one line, two lines, or more have them.
 const ENOUGH_WORDS: [usize; 3] = [14, 10, 6];
 /// A chain this long tells by its length as well, not only by its share of what was lost around a change.
@@ -119,10 +117,6 @@ impl Chain {
         let within = |far: usize| change.start.saturating_sub(far)..change.end + far;
         let around = within(AROUND);
         let own = self.lines_in(&around);
-        let has_other_home = |whole: &Chain| {
-            let lies_there = |other: &&Chain| other.file == self.file && !other.strays_from(whole, change);
-            all.iter().filter(lies_there).any(|other| !other.has_much && other.lines_apart(self, &around) > 0)
-        };
         let against = |other: &Chain| {
             let lines = other.lines_apart(self, &around);
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
@@ -131,7 +125,6 @@ impl Chain {
             let is_less = has_more(self, other) && (self.is_kin || !other.is_kin);
             let is_foreign = other.is_foreign && !self.is_foreign;
             match lines {
-                _ if has_more(other, self) && self.strays_from(other, change) && has_other_home(other) => NEVER,
                 _ if is_part || is_less_kin || is_less || is_foreign => lines / KIN,
                 _ if has_more(other, self) => lines * 2,
                 _ => lines,
@@ -157,19 +150,6 @@ impl Chain {
             true if is_all => Claim::Contested,
             _ => Claim::None,
         }
-    }
-
-    /// Tells whether another chain, of a whole file, has a change's place in the same file, and this one's is far from
-    /// that: it is of what the two files have alike.
-    fn strays_from(&self, whole: &Chain, change: &Range<usize>) -> bool {
-        let nearest = |chain: &Chain| {
-            let next = chain.pairs.partition_point(|(i, _)| *i < change.start);
-            let beside = [next.checked_sub(1), Some(next)].into_iter().flatten().filter_map(|k| chain.pairs.get(k));
-            beside.min_by_key(|(i, _)| i.abs_diff(change.start)).copied()
-        };
-        let (Some((i, j)), Some((of, at))) = (nearest(self), nearest(whole)) else { return false };
-        // The places are as far from each other as the lines were.
-        self.file == whole.file && (j + of).abs_diff(at + i) > FAR
     }
 
     /// Tells whether the home is a new file named after the chain's, which may have reworked the lines: it has some

@@ -7,7 +7,7 @@ use super::questions::{decision, going_together, suggestion};
 use super::{FileResult, Work};
 use crate::carry::Content;
 use crate::carry::account::{Blob, ChangeRecord, Lines, Remark, Source, Stands, Theme};
-use crate::carry::defaults::{Values, defaults, dropped_names};
+use crate::carry::defaults::{Values, defaults, dropped_names, held_in_lists};
 use crate::carry::valid::well_formed;
 use crate::carry::words::completed;
 use crate::changes::{Change, ChangeId, FileChange, What};
@@ -92,7 +92,10 @@ impl Work<'_> {
         let sides = [&texts[0][..], &texts[1], &texts[2]];
         let held = self.settings_layout().hold;
         let values = if self.has_defaults() { Values::read(&self.path, sides) } else { None };
-        let defaults = values.as_ref().map(|v| defaults(&self.path, v, held)).unwrap_or_default();
+        let mut defaults = values.as_ref().map(|v| defaults(&self.path, v, held)).unwrap_or_default();
+        if let Some(values) = values.as_ref().filter(|_| held) {
+            defaults.extend(held_in_lists(&self.path, values, &merge.bytes));
+        }
         let fault = |bytes: &[u8]| checked.then(|| well_formed(&self.path, self.kind, bytes)).flatten();
         if texts.iter().all(|t| fault(t).is_none()) && fault(&merge.bytes).is_some() {
             return self.ask_whole(touched, Reason::NotValid);

@@ -1,9 +1,10 @@
 //! Comparing the values of settings and translations, whatever their form.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::{FindingKind, Proof};
 use crate::carry::account::{Account, Blob, ChangeRecord, FileRecord, Take};
+use crate::carry::lists::{is_list, unaccounted, words_in};
 use crate::carry::values::keyed_values;
 use crate::catalog::Catalog;
 use crate::merge::Step;
@@ -256,11 +257,6 @@ fn words_of(text: &[u8]) -> HashSet<String> {
     words_in(&String::from_utf8_lossy(text)).collect()
 }
 
-fn words_in(text: &str) -> impl Iterator<Item = String> {
-    let words = text.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-')));
-    words.filter(|word| !word.is_empty()).map(String::from)
-}
-
 /// Takes messages out of a result's values that stand in none of the three catalogs, and say nothing yet that anybody
 /// is sure of: they came with the template of the release.
 pub(super) fn forget_unsure(result: &[u8], values: &mut Versions) {
@@ -287,34 +283,4 @@ fn is_of_lines(value: Option<&String>, sides: [Option<&String>; 2]) -> bool {
     let lines = |text: &String| text.trim_matches('"').split("\\n").map(String::from).collect::<Vec<_>>();
     let known: HashSet<String> = sides.into_iter().flatten().flat_map(lines).collect();
     value.map(lines).is_some_and(|lines| lines.len() > 1 && lines.iter().all(|line| known.contains(line)))
-}
-
-/// The words of a value that stand in it more or less often than the changes of both sides make it, or where the
-/// release's may be `held` off, the site's alone.
-fn unaccounted(versions: [Option<&String>; 4], held: bool) -> HashSet<String> {
-    let counts = versions.map(|value| {
-        let mut counts: HashMap<String, i64> = HashMap::new();
-        value.into_iter().flat_map(|value| words_in(value)).for_each(|word| *counts.entry(word).or_default() += 1);
-        counts
-    });
-    let is_wrong = |word: &&String| {
-        let [b, s, r, x] = counts.each_ref().map(|counts| counts.get(*word).copied().unwrap_or(0));
-        let sum = s + r - b;
-        // What both did alike may have been the same.
-        let once = if s < b { s.min(r) } else { s.max(r) };
-        let alike = (s - b).signum() == (r - b).signum();
-        let other = match (alike, held) {
-            (_, true) => s,
-            (true, false) => once,
-            (false, false) => sum,
-        };
-        x < sum.min(other) || sum.max(other) < x
-    };
-    let words: HashSet<&String> = counts.iter().flat_map(HashMap::keys).collect();
-    words.into_iter().filter(is_wrong).cloned().collect()
-}
-
-/// A list may be merged item by item, and then be neither side's.
-fn is_list(value: Option<&String>) -> bool {
-    value.is_some_and(|v| v.starts_with('['))
 }

@@ -24,10 +24,10 @@ pub(crate) struct LinedUp {
 }
 
 impl LinedUp {
-    /// Lines base, site and release up. Of the context it is what is asked about that does not matter, and whether moves
-    /// are followed.
+    /// Lines base, site and release up, from the front. Of the context it is what is asked about that does not matter, and
+    /// whether moves are followed.
     pub(crate) fn new([base, site, release]: [&Side<'_>; 3], context: Context<'_>) -> Self {
-        let release_edits = align(base, release, context.weak, context.from);
+        let release_edits = align(base, release, context.weak, From::Front);
         Self::with([base, site, release], release_edits, context)
     }
 
