@@ -3,7 +3,7 @@
 //! * `laws`: what must hold for any three texts
 //! * `dealt`: a difference dealt out to the two sides must come together again, or be asked about
 //! * `words`: merges within a line, as tables
-//! * `cases`: merges with known results, one per cause of needless questions
+//! * `cases`: merges with known results, one per cause of needless questions, by what they are about
 
 mod cases;
 mod dealt;
