@@ -37,8 +37,7 @@ pub fn slide(
     same: impl Fn(usize, usize) -> bool,
 ) {
     join(edits, old, new, &weak, &same);
-    // How far the insertions are indented that a single inserted line further down may close.
-    let mut opened: Vec<usize> = Vec::new();
+    let mut opened = Opened::default();
     for k in 0..edits.len() {
         let floor = k.checked_sub(1).map_or((0, 0), |p| (edits[p].old.end + 1, edits[p].new.end + 1));
         let ceiling = edits.get(k + 1).map_or((old.len() + 1, new.len() + 1), |n| (n.old.start, n.new.start));
@@ -47,10 +46,10 @@ pub fn slide(
             let room = (edit.old.start.saturating_sub(floor.0), ceiling.0.saturating_sub(edit.old.start + 1));
             let at = edit.old.start;
             let alike = |i: usize, on: isize| same(at.saturating_add_signed(on), i);
-            let opener = if is_closer(&edit.new, &new_shape) { opened.pop() } else { None };
+            let opener = opened.closed_by(&edit.new, &new_shape);
             let by = best_shift(new, edit.new.clone(), room, &new_shape, alike, opener);
             *edit = edit.shifted(by);
-            opened.extend(left_open(&edit.new, &new_shape));
+            opened.and(&edit.new, edit.new.end < new.len(), &new_shape);
         } else if edit.new.is_empty() && !edit.old.is_empty() {
             let room = (edit.new.start.saturating_sub(floor.1), ceiling.1.saturating_sub(edit.new.start + 1));
             let at = edit.new.start;
@@ -61,16 +60,31 @@ pub fn slide(
     }
 }
 
-/// Tells whether a group is one line that closes something.
-fn is_closer(group: &Range<usize>, shape: &impl Fn(usize) -> LineShape) -> bool {
-    group.len() == 1 && shape(group.start).closes
-}
+/// How far the insertions are indented that a single inserted line further down may close.
+#[derive(Debug, Default)]
+pub(super) struct Opened(Vec<usize>);
 
-/// Returns the indentation of a group of lines if none of them closes what the first may open.
-fn left_open(group: &Range<usize>, shape: &impl Fn(usize) -> LineShape) -> Option<usize> {
-    let first = shape(group.start).indent?;
-    let ends = |line: LineShape| line.closes && line.indent.is_some_and(|indent| indent <= first);
-    (!group.clone().any(|line| ends(shape(line)))).then_some(first)
+impl Opened {
+    /// Returns how far what a group of lines closes is indented, if it is one line that closes something.
+    pub(super) fn closed_by(&self, group: &Range<usize>, shape: &impl Fn(usize) -> LineShape) -> Option<usize> {
+        self.0.last().copied().filter(|_| group.len() == 1 && shape(group.start).closes)
+    }
+
+    /// Takes note of a group of lines: of what one closes, or else of what one leaves open. That is the first, if none
+    /// closes it, or the last, if the line behind the group, where there is one, stands deeper.
+    pub(super) fn and(&mut self, group: &Range<usize>, behind: bool, shape: &impl Fn(usize) -> LineShape) {
+        if self.closed_by(group, shape).is_some() {
+            self.0.pop();
+        }
+        let Some(first) = shape(group.start).indent else { return };
+        let ends = |line: LineShape| line.closes && line.indent.is_some_and(|indent| indent <= first);
+        let last = shape(group.end - 1);
+        if !group.clone().any(|line| ends(shape(line))) {
+            self.0.push(first);
+        } else if behind && !last.closes && last.indent.is_some() && shape(group.end).indent > last.indent {
+            self.0.extend(last.indent);
+        }
+    }
 }
 
 /// Makes one edit of two where sliding one of them brings it against the other.

@@ -158,7 +158,8 @@ impl Gap<'_> {
     }
 
     /// The site wrapped the lines on one side of the gap: its opener stands against the line below, its closer against
-    /// the line above, and what the release put at the edge stays outside, unless blank lines tell otherwise.
+    /// the line above, and what the release put at the edge stays outside, unless it is one paragraph and blank lines tell
+    /// otherwise.
     fn beside_wrap(&self, dialect: &Dialect) -> Union {
         let outside = match edge(self.site, dialect) {
             Some(Edge::Opens) => First::Release,
@@ -166,7 +167,8 @@ impl Gap<'_> {
             None if self.site_opens => First::Release,
             None => return Union::Ask,
         };
-        match self.first().unwrap_or(outside) {
+        let paragraphs = self.release.split(Line::is_blank).filter(|lines| !lines.is_empty()).count();
+        match self.first().filter(|_| paragraphs == 1).unwrap_or(outside) {
             First::Site => Union::SiteFirst(Step::BothInserted),
             First::Release => Union::Both(Step::BothInserted),
         }
@@ -346,6 +348,7 @@ mod tests {
         assert!(matches!(unite("if (own) {\n", "r\n"), Union::Both(_)));
         assert!(matches!(unite("}\n", "r\n"), Union::SiteFirst(_)));
         assert!(matches!(unite("}\n", "r\n\n"), Union::Both(_)), "the release's stands against x");
+        assert!(matches!(unite("}\n", "r\n\nr\n\n"), Union::SiteFirst(_)), "only its first does");
         assert_eq!(unite("} else {\n", "r\n"), Union::Ask);
         assert_eq!(unite("if (own) {\n", "if (new) {\n"), Union::Ask, "both wrapped");
     }

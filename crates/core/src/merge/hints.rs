@@ -1,12 +1,13 @@
-//! What may be the answer to a question about something that the release no longer has.
+//! What may be the answer to a question about something that the release no longer has, or has in another spelling.
 
 use std::ops::Range;
 
 use super::align::{Side, Weak};
 use super::lines::MergedLines;
+use super::recut::same_but_form;
 use super::{Dialect, Insertions, Reason, TextDecision};
 use crate::diff::sketch::WordBag;
-use crate::text::Line;
+use crate::text::{Line, Spelling};
 
 /// From this similarity on a line of the release is named as a candidate.
 const CANDIDATE: f32 = 0.45;
@@ -18,7 +19,8 @@ const LOOKED_AT: usize = 400_000;
 const SHOWN: usize = 60;
 
 /// Adds hints to the questions about what the release dropped: for a style rule, to keep what the site declared in a
-/// rule of its own; else the lines of the release that are most like the site's.
+/// rule of its own; else the lines of the release that are most like the site's. Tells of values that the release has as
+/// they were, in another spelling.
 pub(crate) fn add_hints(
     merged: &mut MergedLines,
     [base, site, release]: [&Side<'_>; 3],
@@ -27,6 +29,13 @@ pub(crate) fn add_hints(
 ) {
     let mut bags: Vec<WordBag> = Vec::new();
     let mut looked_at = 0;
+    for decision in merged.decisions.iter_mut().filter(|d| d.hint.is_none() && d.reason == Reason::BothChanged) {
+        let old = &base.lines[within(&decision.base, base.lines.len())];
+        let new = &release.lines[within(&decision.release, release.lines.len())];
+        if dialect.spelling() != Spelling::One && same_but_form(old, new, dialect) {
+            decision.hint = Some("the release says what was there, in another spelling".into());
+        }
+    }
     for decision in merged.decisions.iter_mut().filter(|d| d.hint.is_none() && d.reason == Reason::ReleaseDeleted) {
         if dialect.insertions == Insertions::Cascade {
             decision.hint = own_rule(decision, base, site, release);

@@ -14,6 +14,7 @@ use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_orde
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
+use crate::text::Spelling;
 pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
 use write::write;
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
@@ -71,6 +72,25 @@ pub(crate) fn merge_tokens(
     let [base, site, release] = versions([base, site, release], dialect);
     let slots = Slots::of(&base, dialect);
     merge_items(&base, &site, &release, &slots, dialect, whole_lines)
+}
+
+/// Tells whether one side changed a value that the other wrote in another spelling: a release that a formatter went
+/// over says nothing new with it, but both changed the same word.
+pub(crate) fn respells_what_changed(base: &[u8], site: &[u8], release: &[u8], dialect: &Dialect) -> bool {
+    let spelling = dialect.spelling();
+    if spelling == Spelling::One {
+        return false;
+    }
+    let [base, site, release] = versions([base, site, release], dialect);
+    let [site_edits, release_edits] = [&site, &release].map(|side| token_edits(&base, side, dialect));
+    let respells = |(side, edits): (&Version<'_>, &[Edit]), others: &[Edit]| {
+        kept_pairs(edits, base.items.len()).any(|(i, j)| {
+            let (old, new) = (base.items[i].text, side.items[j].text);
+            let changed = |edit: &Edit| edit.old.contains(&i) && !edit.new.is_empty();
+            old != new && spelling.plain(old) == spelling.plain(new) && others.iter().any(changed)
+        })
+    };
+    respells((&site, &site_edits), &release_edits) || respells((&release, &release_edits), &site_edits)
 }
 
 /// Merges three versions of a text within quotes by its words, where it is one: several words, and no address.

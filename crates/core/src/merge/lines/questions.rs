@@ -100,6 +100,7 @@ impl Walk<'_, '_> {
             && !region.doubt
             && self.context.options.trust != Trust::Strict
             && !region.base.is_empty()
+            && !self.respelled([&base_text, &site_text, &release_text])
             && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
         {
             self.merged_text(&merged, [&region.base, &site, &release]);
@@ -221,7 +222,11 @@ impl Walk<'_, '_> {
             own.iter().all(Line::is_blank) || separator(new).is_none() || separator(own) == separator(new);
         let [base_and, new_and] =
             with_closers([(&self.base.lines, region.base.clone()), (&self.release.lines, release.clone())]);
-        if !goes_on || !same_but_form(base_and, new_and, self.context.dialect) {
+        let texts = [lines_of(self.base, &region.base), lines_of(self.site, site), lines_of(self.release, release)];
+        if !goes_on
+            || !same_but_form(base_and, new_and, self.context.dialect)
+            || self.respelled(texts.each_ref().map(Vec::as_slice))
+        {
             return false;
         }
         let from = self.out.lines();

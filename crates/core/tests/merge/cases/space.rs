@@ -1,6 +1,6 @@
 //! White space, line ends, wraps and other form: the release's, and no question.
 
-use daxle_core::merge::{Dialect, MergeOptions, Outcome, Reason, Step, merge_text};
+use daxle_core::merge::{Dialect, MergeOptions, Outcome, Reason, Step, Trust, merge_text};
 use daxle_core::text::key::Blanks;
 
 use super::{asks, gives};
@@ -476,18 +476,34 @@ fn another_spelling_of_a_value_is_no_change_of_it() {
     };
     three(["1px 2px 0em #FFF", "9px 2px 0em #FFF", "1px 2px 0 #fff"], "9px 2px 0 #fff");
     three(["rgba(0,0,0,.50)", "rgba(9,0,0,.50)", "rgba(0, 0, 0, 0.5)"], "rgba(9, 0, 0, 0.5)");
-    three([".5em", ".7em", "0.5em"], ".7em");
     three(["0 .5em", "0px .5em", "0 2em"], "0px 2em");
     three(["url(a.png) top", "url(own.png) top", "url('a.png') top"], "url('own.png') top");
     three(["url('a.png') top", "url('own.png') top", "url(a.png) top"], "url(own.png) top");
-    asks(&STYLE, [&rule("0s"), &rule("4s"), &rule("0")], Reason::BothChanged);
-    gives(&SCRIPT, ["f(.5);\n", "f(.7);\n", "f(0.5);\n"], "f(.7);\n");
-    asks(&SCRIPT, ["f(1.10);\n", "f(2.10);\n", "f(1.1);\n"], Reason::BothChanged);
     let rules = |colour: &str| format!("a {{\n  color: {colour};\n  top: 0;\n}}\nb {{\n  left: 0;\n}}\n");
     let release = rules("#ffffff");
     gives(&STYLE, [&rules("#FFF"), &rules("#FFF").replace("  color: #FFF;\n", ""), &release], &{
         release.replace("  color: #ffffff;\n", "")
     });
+}
+
+#[test]
+fn a_value_that_the_other_side_spelled_anew_is_asked_about_unless_trust_is_bold() {
+    let rule = |value: &str| format!("a {{\n  margin: {value};\n}}\n");
+    let bold = MergeOptions { trust: Trust::Bold, ..MergeOptions::default() };
+    let open = |[base, site, release]: [&str; 3]| {
+        let merged = merge_text(base.as_bytes(), site.as_bytes(), release.as_bytes(), &STYLE, &bold);
+        merged.expect("text").decisions.len()
+    };
+    for three in [[".5em", ".7em", "0.5em"], ["0.5em", ".5em", "2em"], ["#FFF", "#222", "#ffffff"]] {
+        let [base, site, release] = three.map(rule);
+        asks(&STYLE, [&base, &site, &release], Reason::BothChanged);
+        let hint = merge(&STYLE, &base, &site, &release).decisions.remove(0).hint;
+        assert_eq!(hint.is_some_and(|hint| hint.contains("another spelling")), three[2] != "2em");
+        assert_eq!(open([&base, &site, &release]), 0, "{three:?}");
+    }
+    asks(&STYLE, [&rule("0s"), &rule("4s"), &rule("0")], Reason::BothChanged);
+    asks(&SCRIPT, ["f(.5);\n", "f(.7);\n", "f(0.5);\n"], Reason::BothChanged);
+    asks(&SCRIPT, ["f(1.10);\n", "f(2.10);\n", "f(1.1);\n"], Reason::BothChanged);
 }
 
 #[test]
