@@ -48,7 +48,9 @@ struct Member<'a> {
 struct Known<'a> {
     lines: HashSet<u32>,
     names: HashSet<&'a [u8]>,
-    /// Where names are declared: which line opens the innermost bracket around each gap.
+    /// Names are declared.
+    has_members: bool,
+    /// Which line opens the innermost bracket around each gap, where brackets tell what belongs together.
     scopes: Option<Vec<Option<usize>>>,
 }
 
@@ -69,6 +71,8 @@ fn scopes(side: &Side<'_>, markup: bool) -> Vec<Option<usize>> {
 struct PutIn<'a> {
     op: usize,
     base: Range<usize>,
+    /// The line of the base that opens the innermost bracket around it, where brackets tell.
+    scope: Option<usize>,
     /// Its lines that are not blank, and their keys.
     lines: Vec<usize>,
     keys: Vec<u32>,
@@ -88,12 +92,15 @@ impl PutIn<'_> {
 
 impl<'a> Walk<'a, '_> {
     /// Finds what both sides put in at two places: with nothing but blank lines between them; in the same several lines
-    /// that the base does not have; or as members of one name, which the base does not have, in the same block.
+    /// that the base does not have, not in two rules or blocks of code; or as members of one name, which the base does not
+    /// have, in the same block.
     pub(super) fn doubled(&self) -> Doubled {
+        let insertions = self.context.dialect.insertions;
         let known = Known {
             lines: self.base.keys.iter().copied().collect(),
             names: self.base.lines.iter().filter_map(|line| member_name(line.trimmed())).collect(),
-            scopes: (self.context.dialect.insertions == Insertions::Members)
+            has_members: insertions == Insertions::Members,
+            scopes: matches!(insertions, Insertions::Members | Insertions::Cascade)
                 .then(|| scopes(self.base, self.context.dialect.markup)),
         };
         let release = self.put_in(self.release, self.release_ops, &self.release_absorbed, &known);
@@ -139,8 +146,9 @@ impl<'a> Walk<'a, '_> {
     fn put_in(&self, side: &Side<'a>, ops: &Ops, absorbed: &[bool], known: &Known<'_>) -> Vec<PutIn<'a>> {
         let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite) && !absorbed[op.edit];
         let is_new = |key: &u32| !known.lines.contains(key) && !self.context.weak.is(*key);
+        let scope_of = |gap: usize| known.scopes.as_ref().and_then(|scopes| scopes[gap]);
         let member = |line: usize, gap: usize| {
-            let scope = known.scopes.as_ref()?[gap];
+            let scope = scope_of(gap);
             let text = side.lines[line].trimmed();
             let name = member_name(text).filter(|name| !known.names.contains(name))?;
             let block = side.block(line);
@@ -152,8 +160,9 @@ impl<'a> Walk<'a, '_> {
             let lines: Vec<usize> = op.side.clone().filter(|line| !side.lines[*line].is_blank()).collect();
             let keys: Vec<u32> = lines.iter().map(|line| side.keys[*line]).collect();
             let new = keys.iter().copied().filter(is_new).collect();
-            let members = lines.iter().filter_map(|line| member(*line, op.base.start)).collect();
-            PutIn { op: k, base: op.base.clone(), lines, keys, new, members }
+            let declaring = lines.iter().filter(|_| known.has_members);
+            let members = declaring.filter_map(|line| member(*line, op.base.start)).collect();
+            PutIn { op: k, base: op.base.clone(), scope: scope_of(op.base.start), lines, keys, new, members }
         };
         ops.ops.iter().enumerate().filter(|(_, op)| puts(op)).map(put).filter(|put| !put.new.is_empty()).collect()
     }
@@ -172,7 +181,7 @@ impl<'a> Walk<'a, '_> {
         let at = Twice::At(release.lines[0]);
         match part {
             Some(lines) if near || anywhere => Some(Twice::Already(lines)),
-            Some(_) if whole.is_some() && site.new.len() >= TELLING => Some(at),
+            Some(_) if whole.is_some() && site.new.len() >= TELLING && site.scope == release.scope => Some(at),
             None if whole.is_some() && near => Some(at),
             _ => site.members.iter().any(|member| release.members.contains(member)).then_some(at),
         }

@@ -74,6 +74,15 @@ fn what_both_put_in_at_two_places_does_not_come_twice() {
 }
 
 #[test]
+fn what_both_put_in_in_two_rules_is_meant_twice() {
+    let rules =
+        |a: &str, b: &str, c: &str| format!(".a {{\n  top: 0;\n{a}}}\n.b {{\n  top: 1;\n{b}  left: 0;\n{c}}}\n");
+    let own = "  color: red;\n  margin: 0;\n  padding: 0;\n";
+    gives(&STYLE, [&rules("", "", ""), &rules(own, "", ""), &rules("", "", own)], &rules(own, "", own));
+    asks(&STYLE, [&rules("", "", ""), &rules("", own, ""), &rules("", "", own)], Reason::PutTwice);
+}
+
+#[test]
 fn a_function_of_another_block_is_another_function() {
     let module = |name: &str, text: &str| {
         format!("add(\"{name}\", (function (exports) {{\n\nopen_{name}(exports);\n{text}\n}}));\n\n")
