@@ -14,6 +14,7 @@ const STYLE: Dialect = Dialect {
     strings: true,
     declarations: true,
     markers: true,
+    respelled: false,
 };
 
 /// Templates in which indentation is meaning.

@@ -15,6 +15,8 @@ const CANDIDATE: f32 = 0.45;
 const NAMED: usize = 3;
 /// Lines that are compared at most, for all questions of a file.
 const LOOKED_AT: usize = 400_000;
+/// So many lines of a question are looked at for another spelling.
+const SHORT: usize = 40;
 /// Bytes of a line that are shown.
 const SHOWN: usize = 60;
 
@@ -32,7 +34,8 @@ pub(crate) fn add_hints(
     for decision in merged.decisions.iter_mut().filter(|d| d.hint.is_none() && d.reason == Reason::BothChanged) {
         let old = &base.lines[within(&decision.base, base.lines.len())];
         let new = &release.lines[within(&decision.release, release.lines.len())];
-        if dialect.spelling() != Spelling::One && same_but_form(old, new, dialect) {
+        let is_short = old.len().max(new.len()) <= SHORT;
+        if is_short && dialect.spelling() != Spelling::One && same_but_form(old, new, dialect) {
             decision.hint = Some("the release says what was there, in another spelling".into());
         }
     }

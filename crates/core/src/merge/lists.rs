@@ -255,6 +255,7 @@ mod tests {
         strings: true,
         declarations: false,
         markers: true,
+        respelled: false,
     };
     const STYLE: Dialect = Dialect { insertions: Insertions::Cascade, declarations: true, ..CODE };
 

@@ -113,6 +113,8 @@ pub struct Dialect {
     pub declarations: bool,
     /// Conflict markers may be written into the text.
     pub markers: bool,
+    /// What one side changed is changed, although the other wrote the same value in another spelling.
+    pub respelled: bool,
 }
 
 impl Dialect {

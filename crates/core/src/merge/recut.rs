@@ -291,6 +291,7 @@ mod tests {
         strings: true,
         declarations: true,
         markers: true,
+        respelled: false,
     };
 
     fn cuts(old: &str, new: &str) -> Vec<(Range<usize>, Range<usize>, Cut)> {

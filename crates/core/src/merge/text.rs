@@ -39,6 +39,7 @@ pub fn merge_text(
     options: &MergeOptions,
 ) -> Option<TextMerge> {
     let (b, s, r) = (Text::decode(base)?, Text::decode(site)?, Text::decode(release)?);
+    let dialect = &Dialect { respelled: options.trust == Trust::Bold, ..*dialect };
     let plain = |bytes: &[u8], outcome: Outcome| {
         let edits = line_edits(&b.body, &s.body, dialect.blanks);
         let edits = edits.into_iter().map(|e| EditFate {

@@ -77,20 +77,27 @@ pub(crate) fn merge_tokens(
 /// Tells whether one side changed a value that the other wrote in another spelling: a release that a formatter went
 /// over says nothing new with it, but both changed the same word.
 pub(crate) fn respells_what_changed(base: &[u8], site: &[u8], release: &[u8], dialect: &Dialect) -> bool {
+    let [base, site, release] = versions([base, site, release], dialect);
+    let edits = [&site, &release].map(|side| token_edits(&base, side, dialect));
+    both_wrote(&base, [&site, &release], [&edits[0], &edits[1]], dialect)
+}
+
+/// Tells by the edits of both sides whether one of them changed a value that the other wrote in another spelling.
+fn both_wrote(base: &Version<'_>, sides: [&Version<'_>; 2], edits: [&[Edit]; 2], dialect: &Dialect) -> bool {
     let spelling = dialect.spelling();
-    if spelling == Spelling::One {
+    if dialect.respelled || spelling == Spelling::One {
         return false;
     }
-    let [base, site, release] = versions([base, site, release], dialect);
-    let [site_edits, release_edits] = [&site, &release].map(|side| token_edits(&base, side, dialect));
-    let respells = |(side, edits): (&Version<'_>, &[Edit]), others: &[Edit]| {
-        kept_pairs(edits, base.items.len()).any(|(i, j)| {
+    let respells = |side: &Version<'_>, own: &[Edit], others: &[Edit]| {
+        let mut changed = others.iter().filter(|edit| !edit.new.is_empty()).peekable();
+        kept_pairs(own, base.items.len()).any(|(i, j)| {
             let (old, new) = (base.items[i].text, side.items[j].text);
-            let changed = |edit: &Edit| edit.old.contains(&i) && !edit.new.is_empty();
-            old != new && spelling.plain(old) == spelling.plain(new) && others.iter().any(changed)
+            while changed.next_if(|edit| edit.old.end <= i).is_some() {}
+            let is_changed = changed.peek().is_some_and(|edit| edit.old.contains(&i));
+            is_changed && old != new && spelling.plain(old) == spelling.plain(new)
         })
     };
-    respells((&site, &site_edits), &release_edits) || respells((&release, &release_edits), &site_edits)
+    respells(sides[0], edits[0], edits[1]) || respells(sides[1], edits[1], edits[0])
 }
 
 /// Merges three versions of a text within quotes by its words, where it is one: several words, and no address.
@@ -125,6 +132,9 @@ fn merge_items(
     let site_edits = token_edits(base, site, dialect);
     let release_edits = token_edits(base, release, dialect);
     if whole_lines && (!mostly_kept(base, site, &site_edits) || !mostly_kept(base, release, &release_edits)) {
+        return None;
+    }
+    if both_wrote(base, [site, release], [&site_edits, &release_edits], dialect) {
         return None;
     }
     let plan = combine(base, site, release, &site_edits, &release_edits, slots, dialect)?;
@@ -375,6 +385,7 @@ mod tests {
         strings: false,
         declarations: false,
         markers: true,
+        respelled: false,
     };
 
     #[test]

@@ -219,6 +219,7 @@ pub fn dialect_of(path: &str, kind: Kind, head: &[u8]) -> Dialect {
         strings: false,
         declarations: false,
         markers: true,
+        respelled: false,
     };
     match kind {
         Kind::Template => Dialect { insertions: Insertions::Elements, markup: !indented, ..plain },

@@ -21,6 +21,7 @@ pub(crate) const PAGE: Dialect = Dialect {
     strings: false,
     declarations: false,
     markers: true,
+    respelled: false,
 };
 /// Stylesheets.
 pub(crate) const STYLE: Dialect =

@@ -12,7 +12,7 @@ use crate::merge::balance::balance;
 use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
 use crate::merge::recut::{same_but_form, with_closers};
-use crate::merge::tokens::merge_tokens;
+use crate::merge::tokens::{merge_tokens, respells_what_changed};
 use crate::merge::{Outcome, Reason, Step, TextDecision, Trust};
 use crate::text::key::Blanks;
 use crate::text::{Line, LineEnd, split_lines};
@@ -100,7 +100,6 @@ impl Walk<'_, '_> {
             && !region.doubt
             && self.context.options.trust != Trust::Strict
             && !region.base.is_empty()
-            && !self.respelled([&base_text, &site_text, &release_text])
             && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
         {
             self.merged_text(&merged, [&region.base, &site, &release]);
@@ -222,11 +221,11 @@ impl Walk<'_, '_> {
             own.iter().all(Line::is_blank) || separator(new).is_none() || separator(own) == separator(new);
         let [base_and, new_and] =
             with_closers([(&self.base.lines, region.base.clone()), (&self.release.lines, release.clone())]);
-        let texts = [lines_of(self.base, &region.base), lines_of(self.site, site), lines_of(self.release, release)];
-        if !goes_on
-            || !same_but_form(base_and, new_and, self.context.dialect)
-            || self.respelled(texts.each_ref().map(Vec::as_slice))
-        {
+        let respelled = || {
+            let (base, site) = (lines_of(self.base, &region.base), lines_of(self.site, site));
+            respells_what_changed(&base, &site, &lines_of(self.release, release), self.context.dialect)
+        };
+        if !goes_on || !same_but_form(base_and, new_and, self.context.dialect) || respelled() {
             return false;
         }
         let from = self.out.lines();

@@ -7,7 +7,7 @@ use super::{Replaced, Walk};
 use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
 use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
-use crate::merge::tokens::{merge_tokens, respells_what_changed};
+use crate::merge::tokens::merge_tokens;
 use crate::merge::{Reason, Trust};
 use crate::text::Line;
 
@@ -423,21 +423,12 @@ impl Walk<'_, '_> {
             &self.site.lines[site.side.start],
             &self.release.lines[release.side.start],
         );
-        if self.respelled([b.trimmed(), s.trimmed(), r.trimmed()]) {
-            return None;
-        }
         let merged = merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false)?;
         let shift = self.forms.site_shift(b, s);
         let line = crate::text::Line { content: r.content, end: r.end };
         let indent = self.forms.shifted(&line, shift);
         let width = indent.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
         Some([&indent[..width], &merged, self.forms.trail(b, s, r)].concat())
-    }
-
-    /// Tells whether a side changed a value that the other spelled anew, where that is a question.
-    pub(super) fn respelled(&self, [base, site, release]: [&[u8]; 3]) -> bool {
-        self.context.options.trust != Trust::Bold
-            && respells_what_changed(base, site, release, self.context.dialect)
     }
 
     /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
