@@ -33,8 +33,8 @@ use crate::diff::Edit;
 use crate::text::{Line, LineEnd};
 use doubled::Doubled;
 pub(crate) use lined_up::LinedUp;
-pub(crate) use paired::answers_close;
-use paired::{Asked, Paired};
+pub(crate) use paired::Closing;
+use paired::{Asked, BracketPairs, Paired};
 use regions::Region;
 
 /// What a merge of lines works under.
@@ -88,7 +88,6 @@ pub(crate) fn merge_lines(
 
 /// Merges three versions that are lined up.
 pub(crate) fn merge_lined_up(sides: [&Side<'_>; 3], lined_up: &LinedUp, context: Context<'_>) -> MergedLines {
-    let [base, site, release] = sides;
     let mut walk = Walk::new(sides, lined_up, context);
     let strict = context.options.trust == Trust::Strict;
     if !strict && context.nested.is_none() && context.follow_moves {
@@ -101,12 +100,9 @@ pub(crate) fn merge_lined_up(sides: [&Side<'_>; 3], lined_up: &LinedUp, context:
     }
     let more = walk.paired();
     let merged = walk.finish();
-    let markup = context.dialect.markup;
     let whole = |side: &Side<'_>| lines_of(side, &(0..side.lines.len()));
-    let closes = || {
-        let texts = [base, site, release].map(whole);
-        answers_close(&merged, texts.each_ref().map(Vec::as_slice), markup)
-    };
+    let closing = || Closing::of(sides.map(whole).each_ref().map(Vec::as_slice), context.dialect.markup);
+    let closes = || lined_up.closing.get_or_init(closing).answers_close(&merged);
     if more.is_empty() || context.paired.is_empty() && closes() {
         return merged;
     }
@@ -152,6 +148,7 @@ struct Walk<'a, 'b> {
     forms: &'b Forms,
     site_moved: &'b MovedKeys,
     release_moved: &'b MovedKeys,
+    brackets: &'b OnceCell<[BracketPairs; 3]>,
     from_site_moves: Vec<Replaced>,
     from_release_moves: Vec<Replaced>,
     site_absorbed: Vec<bool>,
@@ -195,6 +192,7 @@ impl<'a, 'b> Walk<'a, 'b> {
             forms: &lined_up.forms,
             site_moved: &lined_up.site_moved,
             release_moved: &lined_up.release_moved,
+            brackets: &lined_up.brackets,
             from_site_moves: Vec::new(),
             from_release_moves: Vec::new(),
             site_absorbed: vec![false; lined_up.site_edits.len()],

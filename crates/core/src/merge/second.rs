@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::enclosed::Surroundings;
-use super::lines::{MergedLines, answers_close};
+use super::lines::{Closing, MergedLines};
 use super::literal::{Literal, Stretch, ask_about};
 use super::structure::{edits_beside, is_torn, lines_out_of_place};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
@@ -127,7 +127,7 @@ fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) ->
 
 /// Tells whether a result closes what it opens, whichever side is taken.
 fn closes(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> bool {
-    dialect.blanks == Blanks::IndentIsMeaning || answers_close(found, versions, dialect.markup)
+    dialect.blanks == Blanks::IndentIsMeaning || Closing::of(versions, dialect.markup).answers_close(found)
 }
 
 /// The text without its white space.

@@ -6,36 +6,33 @@ use std::ops::Range;
 use super::align::Side;
 use super::balance::{Balance, WordCount, balance, nests};
 use super::fewest::fewest;
-use super::lines::{MergedLines, answers_close};
+use super::lines::{Closing, MergedLines};
 use super::{Dialect, EditFate, Outcome, Reason, Trust};
 use crate::text::{joined, split_lines};
 
 /// The words and brackets of three versions.
 pub(super) struct Sums<'a> {
     sides: [&'a Side<'a>; 3],
-    texts: [&'a [u8]; 3],
     dialect: &'a Dialect,
     words: [WordCount; 3],
-    brackets: [Balance; 3],
-    all_nest: bool,
+    closing: Closing,
 }
 
 impl<'a> Sums<'a> {
     /// Counts three versions, given as lines and as a whole.
     pub(super) fn of(sides: [&'a Side<'a>; 3], texts: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
         let words = texts.map(|text| WordCount::of(text, dialect.spelling()));
-        let brackets = texts.map(|text| balance(text, dialect.markup));
-        Sums { sides, texts, dialect, words, brackets, all_nest: texts.into_iter().all(nests) }
+        Sums { sides, dialect, words, closing: Closing::of(texts, dialect.markup) }
     }
 
     /// Tells whether a result can come from doing both sides' edits once each, apart from what is asked about.
     pub(super) fn add_up(&self, merged: &MergedLines) -> bool {
         let closes = if merged.decisions.is_empty() {
-            let [base, site, release] = &self.brackets;
+            let [base, site, release] = &self.closing.counts;
             Balance::follows(&balance(&merged.bytes, self.dialect.markup), base, site, release)
-                && (!self.all_nest || nests(&merged.bytes))
+                && (!self.closing.all_nest || nests(&merged.bytes))
         } else {
-            answers_close(merged, self.texts, self.dialect.markup)
+            self.closing.answers_close(merged)
         };
         let [base, site, release] = &self.words;
         let result = WordCount::of(&merged.bytes, self.dialect.spelling());
@@ -45,7 +42,7 @@ impl<'a> Sums<'a> {
 
     /// Tells whether also the brackets add up that are in no question.
     fn brackets_add_up(&self, merged: &MergedLines) -> bool {
-        let [base, site, release] = &self.brackets;
+        let [base, site, release] = &self.closing.counts;
         let markup = self.dialect.markup;
         let add = |sum: &mut Balance, text: &[u8], times| sum.add(&balance(text, markup), times);
         let counts = [balance(&merged.bytes, markup), site.clone()];

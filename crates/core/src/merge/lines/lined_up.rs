@@ -1,6 +1,9 @@
 //! Three versions lined up: what a walk needs to know of them, whatever it asks about.
 
+use std::cell::OnceCell;
+
 use super::Context;
+use super::paired::{BracketPairs, Closing};
 use crate::diff::Edit;
 use crate::merge::Trust;
 use crate::merge::align::{From, Side, align};
@@ -21,6 +24,10 @@ pub(crate) struct LinedUp {
     pub(super) forms: Forms,
     pub(super) site_moved: MovedKeys,
     pub(super) release_moved: MovedKeys,
+    /// The brackets of base, site and release.
+    pub(super) brackets: OnceCell<[BracketPairs; 3]>,
+    /// What the three leave open.
+    pub(super) closing: OnceCell<Closing>,
 }
 
 impl LinedUp {
@@ -59,6 +66,8 @@ impl LinedUp {
             site_touched,
             site_ops,
             release_ops,
+            brackets: OnceCell::new(),
+            closing: OnceCell::new(),
         }
     }
 }

@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use super::{MergedLines, Walk, lines_of};
 use crate::merge::align::Side;
-use crate::merge::balance::{balance, bracket_pairs, nests};
+use crate::merge::balance::{Balance, balance, bracket_pairs, nests};
 use crate::merge::ops::{Link, OpKind};
 
 /// An operation, or a part of a deletion, that is asked about for what it opens or closes.
@@ -38,9 +38,12 @@ struct Piece {
     question: Option<usize>,
 }
 
+/// The brackets of a text that open and close one another, on different lines.
+pub(super) type BracketPairs = Vec<(Spot, Spot)>;
+
 /// The place of a bracket.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-struct Spot {
+pub(super) struct Spot {
     line: usize,
     /// So many bytes, blanks not counted, stand before it on the line.
     column: usize,
@@ -111,13 +114,27 @@ impl Bonds {
     }
 }
 
-/// Tells whether a merged text closes what it opens, as all three versions do, with one side or the other taken in all its
-/// questions.
-pub(crate) fn answers_close(merged: &MergedLines, versions: [&[u8]; 3], markup: bool) -> bool {
-    let counts = versions.map(|text| balance(text, markup));
-    let all_nest = versions.into_iter().all(nests);
-    let closes = |text: &[u8]| balance(text, markup).closes_like(&counts) && (!all_nest || nests(text));
-    merged.answered().iter().all(|placed| closes(&placed.bytes))
+/// What three versions of a text leave open of what they open.
+pub(crate) struct Closing {
+    pub(crate) counts: [Balance; 3],
+    /// In all of them brackets close in order.
+    pub(crate) all_nest: bool,
+    markup: bool,
+}
+
+impl Closing {
+    pub(crate) fn of(versions: [&[u8]; 3], markup: bool) -> Self {
+        let counts = versions.map(|text| balance(text, markup));
+        Closing { counts, all_nest: versions.into_iter().all(nests), markup }
+    }
+
+    /// Tells whether a merged text closes what it opens, as all three versions do, with one side or the other taken in
+    /// all its questions.
+    pub(crate) fn answers_close(&self, merged: &MergedLines) -> bool {
+        let closes =
+            |text: &[u8]| balance(text, self.markup).closes_like(&self.counts) && (!self.all_nest || nests(text));
+        merged.answered().iter().all(|placed| closes(&placed.bytes))
+    }
 }
 
 impl Walk<'_, '_> {
@@ -130,9 +147,10 @@ impl Walk<'_, '_> {
         alike.extend(self.agreed.iter().cloned());
         let mut pieces = self.pieces(true, &alike);
         pieces.extend(self.pieces(false, &alike));
-        let in_base = self.pairs_of(self.base);
+        let sides = [self.base, self.site, self.release];
+        let [in_base, in_site, in_release] = self.brackets.get_or_init(|| sides.map(|side| self.pairs_of(side)));
         let mut bonds = Bonds::default();
-        for (by_site, side, ops) in [(true, self.site, self.site_ops), (false, self.release, self.release_ops)] {
+        for (by_site, in_side, ops) in [(true, in_site, self.site_ops), (false, in_release, self.release_ops)] {
             let owners = self.owners(by_site, &pieces, &alike);
             let kept_at = |line: usize, at: Spot| Node::Kept { by_site, at: Spot { line, ..at } };
             let lines = ops.links.iter().enumerate();
@@ -147,7 +165,6 @@ impl Walk<'_, '_> {
                 let stays = || kept.get(&at.line).map(|line| kept_at(*line, at));
                 owners.side.get(&at.line).copied().or_else(stays)
             };
-            let in_side = self.pairs_of(side);
             bonds.tie(
                 in_base.iter().filter_map(|(a, b)| Some([of_base(*a)?, of_base(*b)?])),
                 in_side.iter().filter_map(|(a, b)| Some([of_side(*a)?, of_side(*b)?])),
@@ -182,8 +199,7 @@ impl Walk<'_, '_> {
         owners
     }
 
-    /// The brackets that open and close one another, on different lines.
-    fn pairs_of(&self, side: &Side<'_>) -> Vec<(Spot, Spot)> {
+    fn pairs_of(&self, side: &Side<'_>) -> BracketPairs {
         let whole = 0..side.lines.len();
         let mut ends = Vec::with_capacity(whole.len());
         let mut text = Vec::new();
