@@ -5,7 +5,7 @@ use std::ops::Range;
 use super::enclosed::Surroundings;
 use super::lines::{Closing, MergedLines};
 use super::literal::{Literal, Stretch, ask_about};
-use super::structure::{edits_beside, is_torn, lines_out_of_place};
+use super::structure::{Levels, edits_beside, is_torn};
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision};
 use crate::text::key::Blanks;
 use crate::text::split_lines;
@@ -120,7 +120,7 @@ fn unknown_to<'m>(literal: &MergedLines, merged: &'m MergedLines, settled: bool)
 fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
     match dialect.blanks {
         Blanks::IndentIsMeaning if is_torn(versions) => Vec::new(),
-        Blanks::IndentIsMeaning => lines_out_of_place(found, versions, dialect),
+        Blanks::IndentIsMeaning => Levels::of(versions).lines_out_of_place(found, dialect),
         _ => Surroundings::of(versions, dialect).out_of(found),
     }
 }

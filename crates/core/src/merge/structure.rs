@@ -6,24 +6,24 @@
 //! that it stood in: in that of the side that put it there, or that moved it, and beneath whatever a side wrapped
 //! around it.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashSet};
 use std::ops::Range;
 
+mod astray;
 mod colons;
 mod heads;
+mod tree;
 
 use super::align::line_edits;
-use super::balance::nests;
 use super::checked::Versions;
-use super::enclosed::{Surroundings, statements};
 use super::fewest::{fewest, tries_for};
 use super::lines::MergedLines;
 use super::out::Source;
-use super::placed::Placed;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
 use crate::diff::{Edit, kept_pairs};
 use crate::text::key::Blanks;
 use crate::text::{Line, split_lines};
+pub(super) use astray::Levels;
 
 /// Merges three versions of a text in which indentation is meaning.
 pub(crate) fn merge_indented(
@@ -35,8 +35,9 @@ pub(crate) fn merge_indented(
     let lined_up = Versions::new(versions, dialect, options);
     let by_level = lined_up.merge(&[]);
     let judged = !is_torn(versions);
+    let levels = Levels::of(versions);
     let astray =
-        |merged: &MergedLines| if judged { lines_out_of_place(merged, versions, dialect) } else { Vec::new() };
+        |merged: &MergedLines| if judged { levels.lines_out_of_place(merged, dialect) } else { Vec::new() };
     let of_level = astray(&by_level);
     let not_gone = deleted_but_there(&by_level, versions);
     let sound = of_level.is_empty() && not_gone.is_empty();
@@ -151,241 +152,6 @@ fn deleted_but_there(merged: &MergedLines, [base, site, release]: [&[u8]; 3]) ->
 const LOOKED_AT: usize = 20_000_000;
 /// How often more edits are asked about before all are.
 const ROUNDS: usize = 4;
-/// Lines before and behind that are looked at for a line's neighbours in its block.
-const NEAR: usize = 200;
-
-/// One version's lines: which line opens the block that each stands in.
-struct Tree {
-    parents: Vec<Option<usize>>,
-    /// Lines that end a block and stand at the level of none that is open.
-    ragged: HashSet<usize>,
-    /// Tabs and spaces both indent.
-    mixed: bool,
-}
-
-impl Tree {
-    fn of(text: &[u8]) -> Self {
-        Tree::with(text, Vec::new())
-    }
-
-    /// The tree of a text; `statements` tells which line each goes on with, if it does.
-    fn with(text: &[u8], statements: Vec<Option<usize>>) -> Self {
-        let lines = split_lines(text);
-        let mut parents = vec![None; lines.len()];
-        let (mut tabs, mut spaces) = (false, false);
-        let mut ragged = HashSet::new();
-        // The open blocks: how far their first lines are indented, and which those are.
-        let mut open: Vec<(usize, usize)> = Vec::new();
-        for (at, line) in lines.iter().enumerate().filter(|(_, line)| !line.is_blank()) {
-            let indent = line.indent();
-            tabs |= indent.contains(&b'\t');
-            spaces |= indent.starts_with(b"  ");
-            if let Some(first) = statements.get(at).copied().flatten() {
-                parents[at] = parents[first];
-                continue;
-            }
-            let width = line.width();
-            let mut level = None;
-            while open.last().is_some_and(|(outer, _)| *outer >= width) {
-                level = open.pop().map(|(level, _)| level);
-            }
-            if level.is_some_and(|level| level != width) {
-                ragged.insert(at);
-            }
-            parents[at] = open.last().map(|(_, parent)| *parent);
-            open.push((width, at));
-        }
-        Tree { parents, ragged, mixed: tabs && spaces }
-    }
-
-    /// Which lines open a block.
-    fn opens(&self) -> Vec<bool> {
-        let mut opens = vec![false; self.parents.len()];
-        self.parents.iter().flatten().for_each(|line| opens[*line] = true);
-        opens
-    }
-
-    /// The blocks around a line, the innermost first. A last line that is empty and has no end is no line of the text,
-    /// and in none.
-    fn around(&self, line: usize) -> impl Iterator<Item = usize> {
-        let parent = |line: usize| self.parents.get(line).copied().flatten();
-        std::iter::successors(parent(line), move |at| parent(*at))
-    }
-}
-
-/// The lines of a result that do not stand in the block, or the brackets, that they stood in.
-pub(crate) fn lines_out_of_place(merged: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
-    let astray = lines_astray(merged, versions);
-    if astray.is_empty() { Surroundings::of(versions, dialect).out_of(merged) } else { astray }
-}
-
-fn lines_astray(merged: &MergedLines, versions: [&[u8]; 3]) -> Vec<usize> {
-    let [base, _, release] = versions;
-    let of_answer = |placed: Placed| {
-        let astray = astray_in(&placed, versions);
-        match (!astray.is_empty()).then(|| heads::put_back(&placed, versions)).flatten() {
-            Some((placed, site)) if astray_in(&placed, [base, &site, release]).is_empty() => Vec::new(),
-            _ => astray.into_iter().map(|at| placed.lines[at]).collect(),
-        }
-    };
-    let mut astray: Vec<usize> = merged.answered().into_iter().flat_map(of_answer).collect();
-    astray.sort_unstable();
-    astray.dedup();
-    astray
-}
-
-/// The lines of a result with an answer that are astray: by indentation alone, and where what begins within brackets
-/// goes on with its statement, however far it is indented. Where the versions hold together it does, too.
-fn astray_in(placed: &Placed, versions: [&[u8]; 3]) -> Vec<usize> {
-    let [base, site, release] = versions;
-    let texts = [base, site, release, &placed.bytes];
-    let astray = astray_among(placed, versions, texts.map(Tree::of));
-    let statements = match texts.map(colons::continued) {
-        [Ok(_), Ok(_), Ok(_), Err(line)] => return if astray.is_empty() { vec![line] } else { astray },
-        _ if astray.is_empty() => return astray,
-        [Ok(base), Ok(site), Ok(release), Ok(result)] => [base, site, release, result],
-        _ if texts.into_iter().all(nests) => texts.map(statements),
-        _ => return astray,
-    };
-    if statements.iter().flatten().all(Option::is_none) {
-        return astray;
-    }
-    let [base, site, release, result] = statements;
-    let trees = [(texts[0], base), (texts[1], site), (texts[2], release), (texts[3], result)];
-    astray_among(placed, versions, trees.map(|(text, statements)| Tree::with(text, statements)))
-}
-
-/// The lines of a result that are astray by the trees of base, site, release and result.
-fn astray_among(
-    Placed { bytes, sources, asked, spots, .. }: &Placed,
-    versions: [&[u8]; 3],
-    [base, site, release, result]: [Tree; 4],
-) -> Vec<usize> {
-    let lines = split_lines(bytes);
-    // Of lines that were merged by words over several nothing is known.
-    let unknown = |at: &usize| sources[*at] == Source::default() && !asked[*at] && !lines[*at].is_blank();
-    let unknown: Vec<usize> = (0..lines.len()).filter(unknown).collect();
-    if !unknown.is_empty() {
-        return unknown;
-    }
-    if result.mixed && !release.mixed && !(site.mixed || base.mixed) {
-        return (0..lines.len()).collect();
-    }
-    let sources = with_counterparts(sources, versions);
-    let homes = |pick: fn(&Source) -> Option<usize>| -> HashMap<usize, usize> {
-        sources.iter().enumerate().filter_map(|(at, source)| Some((pick(source)?, at))).collect()
-    };
-    let (of_base, of_site, of_release) = (homes(|s| s.base), homes(|s| s.site), homes(|s| s.release));
-    let common = |at: &usize| sources[*at].site.is_some() && sources[*at].release.is_some();
-    // The blocks around a line in one version, as lines of the result.
-    let around = |tree: &Tree, line: usize, homes: &HashMap<usize, usize>| -> Vec<usize> {
-        tree.around(line).filter_map(|k| homes.get(&k).copied()).collect()
-    };
-    let own = |around: &[usize], by_site: bool| -> HashSet<usize> {
-        let only = |at: &&usize| {
-            let source = sources[**at];
-            if by_site { source.release.is_none() } else { source.site.is_none() }
-        };
-        around.iter().filter(only).copied().collect()
-    };
-    let nearest = |around: &[usize]| around.iter().copied().find(common);
-    // Whether the nearest line that both have, before or behind a line in the same block of its version, stands in
-    // this block of the result.
-    let moved_along = |tree: &Tree, line: Option<usize>, homes: &HashMap<usize, usize>, block, got| {
-        let Some(line) = line else { return false };
-        let along = |k: usize| {
-            let at = homes.get(&k).copied().filter(common)?;
-            let here: Vec<usize> = result.around(at).collect();
-            (nearest(&around(tree, k, homes)) == block).then(|| nearest(&here) == got)
-        };
-        let before = (line.saturating_sub(NEAR)..line).rev().find_map(along);
-        let behind = (line + 1..(line + 1 + NEAR).min(tree.parents.len())).find_map(along);
-        before == Some(true) || behind == Some(true)
-    };
-    let is_asked_between = |from: usize, to: usize| {
-        spots.get(spots.partition_point(|spot| *spot < from)).is_some_and(|spot| *spot <= to)
-    };
-    // A line that opens no block wherever it stands.
-    let versions_open = [&base, &site, &release].map(Tree::opens);
-    let opens_none = |at: usize| {
-        let Source { base, site, release } = sources[at];
-        let opens =
-            |(opens, line): (&Vec<bool>, Option<usize>)| line.is_some_and(|line| opens.get(line) == Some(&true));
-        !versions_open.iter().zip([base, site, release]).any(opens)
-    };
-    // A line that a side put in and that opens a block there.
-    let result_opens = result.opens();
-    let was_put_to_open = |at: usize| {
-        let Source { base, site, release } = sources[at];
-        let opens = |(opens, line): (&Vec<bool>, Option<usize>)| line.and_then(|line| opens.get(line).copied());
-        let [_, by_site, by_release] = &versions_open;
-        let mut known = [(by_site, site), (by_release, release)].into_iter().filter_map(opens).peekable();
-        base.is_none() && known.peek().is_some() && known.all(|opens| opens)
-    };
-    let at_home = |at: usize| {
-        let source = sources[at];
-        let ragged = |tree: &Tree, line: Option<usize>| line.is_some_and(|line| tree.ragged.contains(&line));
-        if result.ragged.contains(&at) && !ragged(&site, source.site) && !ragged(&release, source.release) {
-            return false;
-        }
-        if result.parents[at].is_some_and(&opens_none) || !result_opens[at] && was_put_to_open(at) {
-            return false;
-        }
-        let here: Vec<usize> = result.around(at).collect();
-        let by_site = source.site.map(|k| around(&site, k, &of_site));
-        let by_release = source.release.map(|k| around(&release, k, &of_release));
-        let by_base = source.base.map(|k| around(&base, k, &of_base));
-        // What a side put around it is around it, and nothing else of that side.
-        let beneath = |around: &Option<Vec<usize>>, by_site: bool| {
-            around.as_ref().is_none_or(|around| own(around, by_site) == own(&here, by_site))
-        };
-        if !beneath(&by_site, true) || !beneath(&by_release, false) {
-            return false;
-        }
-        let got = nearest(&here);
-        match (by_site.as_deref().map(nearest), by_release.as_deref().map(nearest), by_base.as_deref().map(nearest))
-        {
-            // Below a question it is where the answer puts it.
-            (Some(s), Some(r), Some(_)) if is_asked_between(got.unwrap_or(0), at) => got == s || got == r,
-            (Some(s), Some(r), Some(b)) => {
-                let moved_by_one = if s == b { Some(r) } else { Some(s).filter(|s| r == b || *s == r) };
-                moved_by_one == Some(got)
-            }
-            (Some(s), Some(r), None) => got == s || got == r,
-            // It stands where the other side put its neighbours in that block.
-            (Some(s), None, _) => got == s || moved_along(&site, source.site, &of_site, s, got),
-            (None, Some(r), _) => got == r || moved_along(&release, source.release, &of_release, r, got),
-            (None, None, _) => true,
-        }
-    };
-    (0..lines.len()).filter(|at| !lines[*at].is_blank() && !asked[*at] && !at_home(*at)).collect()
-}
-
-/// Where the lines of a result come from, as far as blocks are concerned: a line that one side put in the place of
-/// another, at the same level, opens the block that the other opened.
-fn with_counterparts(sources: &[Source], versions: [&[u8]; 3]) -> Vec<Source> {
-    let [base, site, release] = versions.map(split_lines);
-    let edits = [versions[1], versions[2]].map(|side| line_edits(versions[0], side, Blanks::IndentIsMeaning));
-    let links =
-        [&edits[0], &edits[1]].map(|edits| kept_pairs(edits, base.len()).collect::<HashMap<usize, usize>>());
-    let replaced = |edits: &[Edit], side: &[Line<'_>]| -> HashMap<usize, usize> {
-        let pairs =
-            edits.iter().filter(|e| e.old.len() == e.new.len()).flat_map(|e| e.new.clone().zip(e.old.clone()));
-        pairs.filter(|(new, old)| side[*new].indent() == base[*old].indent()).collect()
-    };
-    let (of_site, of_release) = (replaced(&edits[0], &site), replaced(&edits[1], &release));
-    let counterpart = |source: &Source| match *source {
-        Source { base: None, site: None, release: Some(new) } => of_release
-            .get(&new)
-            .and_then(|old| Some(Source { base: Some(*old), site: Some(*links[0].get(old)?), ..*source })),
-        Source { base: None, site: Some(new), release: None } => of_site
-            .get(&new)
-            .and_then(|old| Some(Source { base: Some(*old), release: Some(*links[1].get(old)?), ..*source })),
-        _ => None,
-    };
-    sources.iter().map(|source| counterpart(source).unwrap_or(*source)).collect()
-}
-
 /// Puts the fates of edits that were lined up blind to indentation as those of the edits that a survey tells: there a
 /// line at another level is another line.
 fn told_by_level(mut merged: MergedLines, base: &[u8], site: &[u8]) -> MergedLines {

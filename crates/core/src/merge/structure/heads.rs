@@ -6,10 +6,11 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use super::{Placed, Tree};
+use super::tree::Tree;
 use crate::diff::kept_pairs;
 use crate::merge::align::line_edits;
 use crate::merge::out::Source;
+use crate::merge::placed::Placed;
 use crate::text::key::Blanks;
 use crate::text::split_lines;
 
