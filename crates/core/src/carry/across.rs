@@ -27,7 +27,7 @@ use crate::merge::{
     Dialect, MergeOptions, Outcome, TextMerge, balance, changed_lines, line_edits, merge_text, tear,
 };
 use crate::text::key::{Blanks, is_weak};
-use crate::text::{Form, Indent, Line, Text, joined, split_lines};
+use crate::text::{Form, Indent, Line, LineEnd, Text, joined, split_lines};
 use crate::theme::{ReadError, dialect_of};
 
 /// Lines of a text, and what is to stand there.
@@ -503,28 +503,52 @@ fn as_in_base(base: &[Line<'_>], site: &[Line<'_>], edit: &Edit) -> Vec<u8> {
     site[edit.new.clone()].iter().flat_map(rewritten).collect()
 }
 
-/// Replaces some lines of a text; the line ends of the text stay.
+/// Replaces some lines of a text; the line ends of the text stay, also where they are not all the same, or the last line
+/// has none.
 pub(crate) fn replace_lines(text: &[u8], spots: &mut [Spot]) -> Option<Vec<u8>> {
     let decoded = Text::decode(text)?;
     let lines = split_lines(&decoded.body);
     let end = crate::text::Form::of(&lines).line_end;
     spots.sort_by_key(|(r, _)| r.start);
-    let mut out = Vec::with_capacity(text.len());
+    let mut written: Vec<(&[u8], LineEnd)> = Vec::with_capacity(lines.len());
     let mut at = 0;
     for (range, new) in spots.iter() {
-        for line in &lines[at..range.start] {
-            out.extend_from_slice(line.content);
-            out.extend_from_slice(line.end.bytes());
-        }
-        for line in split_lines(new) {
-            out.extend_from_slice(line.content);
-            out.extend_from_slice(end.bytes());
-        }
+        written.extend(lines[at..range.start].iter().map(|line| (line.content, line.end)));
+        let ends: HashMap<&[u8], LineEnd> =
+            lines[range.clone()].iter().map(|line| (line.content, line.end)).collect();
+        let new = split_lines(new).into_iter();
+        written.extend(new.map(|line| (line.content, ends.get(line.content).copied().unwrap_or(end))));
         at = range.end;
     }
-    for line in &lines[at..] {
-        out.extend_from_slice(line.content);
-        out.extend_from_slice(line.end.bytes());
+    written.extend(lines[at..].iter().map(|line| (line.content, line.end)));
+    let mut out = Vec::with_capacity(text.len());
+    let last = written.len().saturating_sub(1);
+    let is_closed = lines.last().is_none_or(|line| line.end != LineEnd::None);
+    for (k, (content, own)) in written.into_iter().enumerate() {
+        out.extend_from_slice(content);
+        let own = match own {
+            _ if k == last && !is_closed => LineEnd::None,
+            LineEnd::None => end,
+            _ => own,
+        };
+        out.extend_from_slice(own.bytes());
     }
     Text::encode(out, decoded.encoding)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn replaced_lines_end_as_those_of_the_text_do() {
+        let replaced = |text: &str, lines: Range<usize>, new: &str| {
+            let text = replace_lines(text.as_bytes(), &mut [(lines, new.into())]).expect("text");
+            String::from_utf8(text).expect("UTF-8")
+        };
+        assert_eq!(replaced("a\r\nb\rc\r\n", 0..2, "own\nb\n"), "own\r\nb\rc\r\n");
+        assert_eq!(replaced("a\nb", 1..2, "own\nb\n"), "a\nown\nb");
+        assert_eq!(replaced("a\nb", 2..2, "own\n"), "a\nb\nown");
+        assert_eq!(replaced("a\nb", 0..1, "own"), "own\nb");
+    }
 }

@@ -158,8 +158,14 @@ fn united(base: &[Vec<u8>], site: &[Vec<u8>], release: &[Vec<u8>], class: Class)
     }
     let mut out = without(release, &gone);
     for item in put.iter().filter(|item| !release.contains(item)) {
-        let before = site[..site.iter().position(|other| other == item)?].iter().rev();
-        let at = before.filter_map(|other| out.iter().position(|o| o == other)).next().map_or(0, |at| at + 1);
+        let own = site.iter().position(|other| other == item)?;
+        // Beside the nearest that stands once: an empty line of a comment tells no place.
+        let place = |other: &Vec<u8>| {
+            let once = |items: &[Vec<u8>]| items.iter().filter(|o| *o == other).count() == 1;
+            out.iter().position(|o| o == other).filter(|_| once(site) && once(&out))
+        };
+        let above = site[..own].iter().rev().find_map(place).map(|at| at + 1);
+        let at = above.or_else(|| site[own + 1..].iter().find_map(place)).unwrap_or(0);
         out.insert(at, item.clone());
     }
     Some(out)

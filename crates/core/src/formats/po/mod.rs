@@ -425,6 +425,10 @@ mod tests {
             let (text, outcomes) = merged(&base, &base.replace(old, own), &release);
             assert_eq!((text, outcomes), (release.replace(old, own), vec![Outcome::Kept]), "{own}");
         }
+        // In the place of what it replaced, also where the release took out what stood above.
+        let framed = format!("#\n# People:\n# A\n#\n{base}");
+        let (text, _) = merged(&framed, &framed.replace("People", "Own"), &framed["#\n".len()..]);
+        assert_eq!(text, framed["#\n".len()..].replace("People", "Own"));
         // Both sides' are asked about, and the site's stands; but not where a tool wrote them.
         for (old, own, new) in [
             ("Team A", "Team B", "Team C"),
