@@ -1,19 +1,19 @@
 //! Tags of markup: attributes as a set by name, classes as a set that keeps order.
 
 mod classes;
+mod code_tags;
 mod list_edits;
 mod tag;
-mod template;
 
 use super::Dialect;
 use super::inline_style::merge_declarations;
 use super::tokens::{merge_prose, merge_tokens};
 use classes::merge_words;
+pub(super) use code_tags::block_step;
+pub(crate) use code_tags::{INNER, template_end};
 use list_edits::ListEdits;
 pub(crate) use tag::{Piece, Tag, tag_end};
 pub(super) use tag::{in_double_quotes, quoted_end};
-pub(super) use template::block_step;
-pub(crate) use template::{INNER, template_end};
 
 /// Lists with more entries, and tags with more attributes, are asked about: each entry is looked for in the others.
 const LONGEST: usize = 1000;

@@ -1,9 +1,9 @@
 //! Lists of classes: sets that keep order.
 
 use super::LONGEST;
+use super::code_tags::{block_step, template_end};
 use super::list_edits::ListEdits;
 use super::tag::blanks;
-use super::template::{block_step, template_end};
 
 /// One entry of a class list, and the blanks before it.
 #[derive(Debug, Clone, Copy)]

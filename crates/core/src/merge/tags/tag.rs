@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::LONGEST;
-use super::template::{block_step, is_else, template_end};
+use super::code_tags::{block_step, is_else, template_end};
 
 /// One attribute (or other piece) of a tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
