@@ -434,7 +434,7 @@ impl Walk<'_, '_> {
     /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
     /// the end of the file, a blank line stands between, or it is one end of a wrap of the lines on its other side.
     /// Else what is inserted must close all that it opens. Blank lines, and what is in no order with what was replaced,
-    /// may stand anywhere.
+    /// may stand anywhere, but not within a wrap that was put around the lines beside it.
     fn set_apart(&self, site: &Op, release: &Op) -> bool {
         let (insertion, side, replaced) = match (site.kind, release.kind) {
             (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
@@ -447,12 +447,21 @@ impl Walk<'_, '_> {
         let other = if site.kind == OpKind::Insert { self.release } else { self.site };
         let (old, new) = (&self.base.lines[replaced.base.clone()], &other.lines[replaced.side.clone()]);
         let at_edge = gap == replaced.base.start || gap == replaced.base.end;
-        if at_edge
-            && (lines.iter().all(Line::is_blank)
-                || [old, new]
-                    .iter()
-                    .all(|with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect)))
-        {
+        if at_edge && lines.iter().all(Line::is_blank) {
+            return true;
+        }
+        // Right behind the opening of a wrap that came with what was replaced, or before its end, it would stand within.
+        let towards = if gap == replaced.base.end { Edge::Opens } else { Edge::Closes };
+        let is_edge = |lines: &[Line<'_>]| {
+            let mut solid = lines.iter().filter(|line| !line.is_blank());
+            let nearest = if towards == Edge::Opens { solid.next_back() } else { solid.next() };
+            nearest.is_some_and(|line| edge(std::slice::from_ref(line), self.context.dialect) == Some(towards))
+        };
+        if is_edge(new) && !is_edge(old) {
+            return false;
+        }
+        let in_no_order = |with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect);
+        if at_edge && in_no_order(old) && in_no_order(new) {
             return true;
         }
         let (apart, wraps) = if gap == replaced.base.end {

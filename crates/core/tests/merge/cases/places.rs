@@ -374,3 +374,13 @@ fn what_stands_in_no_order_is_put_beside_lines_that_the_other_side_replaced() {
     let apart = base.replace("  width", "\n  width");
     gives(&STYLE, [&base, &rule(own), &apart], &rule(&format!("\n{own}")));
 }
+
+#[test]
+fn what_is_put_beside_a_replaced_line_does_not_go_into_the_wrap_that_came_with_it() {
+    let root = |inner: &str| format!(":root {{\n  --a: 1;\n{inner}  --d: 4;\n}}\n");
+    let base = root("  --b: 2;\n  --c: 3;\n");
+    let site = ":root {\n  --a: 1;\n  outline: 0;\n  @media print {\n    --c: 3;\n    --d: 4;\n  }\n}\n";
+    let merged = merge(&STYLE, &base, site, &root("  --b: 2;\n  --new: 9;\n  --c: 3;\n"));
+    let reasons: Vec<Reason> = merged.decisions.iter().map(|decision| decision.reason).collect();
+    assert_eq!(reasons, [Reason::PlaceOpen, Reason::Paired]);
+}
