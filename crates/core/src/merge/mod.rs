@@ -81,7 +81,8 @@ pub enum Trust {
     /// What is determined by the words on both sides.
     #[default]
     Normal,
-    /// Also what is merely likely: sibling insertions at one spot, look-alike moves.
+    /// Also what is merely likely: sibling insertions at one spot, look-alike moves, and one side's value where the
+    /// other only spelled it anew.
     Bold,
 }
 
@@ -113,7 +114,8 @@ pub struct Dialect {
     pub declarations: bool,
     /// Conflict markers may be written into the text.
     pub markers: bool,
-    /// What one side changed is changed, although the other wrote the same value in another spelling.
+    /// What one side changed is changed, although the other wrote the same value in another spelling. `merge_text` sets
+    /// this by what its options trust.
     pub respelled: bool,
 }
 
