@@ -4,10 +4,13 @@
 //! To a comparison of lines all of it is rewritten. By their tokens the lines of both versions are lined up again, and
 //! where both begin a new line between the same two tokens, the edit is cut.
 
+mod heads;
+
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ops::Range;
 
+use self::heads::Heads;
 use super::Dialect;
 use super::align::{Side, Weak};
 use super::tokens::{Item, Sort, items, key_in_any_form};
@@ -34,6 +37,8 @@ pub(crate) enum Cut {
     Elsewhere,
     /// So they are, behind others that were put in.
     WithOthers,
+    /// They are one rule or tag, cut at other places and changed.
+    Changed,
 }
 
 impl Part {
@@ -94,8 +99,13 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
         }
         from += run.len();
     }
+    let heads = Heads::of([base, side], &cuts, dialect);
     for (edit, known) in cuts.into_iter().zip(known) {
-        let cut = if known { Cut::Elsewhere } else { Cut::Unknown };
+        let cut = match known {
+            true => Cut::Elsewhere,
+            false if heads.tell(&edit) => Cut::Changed,
+            false => Cut::Unknown,
+        };
         match parts.last_mut() {
             // What was put in before a stretch stands in the same gap, and is done with it.
             Some(last) if last.cut == cut && cut == Cut::Unknown || last.edit.old.is_empty() => {
@@ -106,6 +116,10 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
         }
     }
     if parts.iter().any(|part| part.cut != Cut::Unknown) { parts } else { vec![Part::whole(whole)] }
+}
+
+fn lines_text(lines: &[Line<'_>]) -> Vec<u8> {
+    lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect()
 }
 
 /// Lines of two versions, with the line behind where both have a closer there: it tells whether a comma is the last of a
@@ -140,11 +154,9 @@ pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -
     {
         return false;
     }
-    let text =
-        |lines: &[Line<'_>]| -> Vec<u8> { lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect() };
     // Of long ones, the beginnings tell mostly. How lines are read depends on those behind them, but not on those far off.
     if a.len().min(b.len()) > 2 * BEGINNING {
-        let [a, b] = [a, b].map(|lines| text(&lines[..BEGINNING]));
+        let [a, b] = [a, b].map(|lines| lines_text(&lines[..BEGINNING]));
         let [a, b] = [&a, &b].map(|text| items(text, dialect));
         let (a, b) = (written(&a, dialect), written(&b, dialect));
         let known = a.len().min(b.len()) / 4;
@@ -152,7 +164,7 @@ pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -
             return false;
         }
     }
-    let (a, b) = (text(a), text(b));
+    let (a, b) = (lines_text(a), lines_text(b));
     let [a, b] = [&a, &b].map(|text| items(text, dialect));
     let (a, b) = (written(&a, dialect), written(&b, dialect));
     !a.is_empty() && a == b
@@ -216,14 +228,19 @@ fn common_cuts(base: &Side<'_>, side: &Side<'_>, edit: &Edit) -> Vec<Edit> {
     let mut weak = Vec::new();
     let (old, old_ends) = told(&base.lines[edit.old.clone()], &mut interner, &mut weak);
     let (new, new_ends) = told(&side.lines[edit.new.clone()], &mut interner, &mut weak);
-    let mut edits = diff(&old, &new, |symbol| weak[symbol as usize]);
-    let mut from = 0;
-    for edit in &mut edits {
-        let up = above(edit, (&old, &old_ends), (&new, &new_ends)).filter(|n| edit.old.start - from > *n);
-        from = edit.old.end;
-        if let Some(n) = up {
-            *edit = Edit { old: edit.old.start - n..edit.old.end - n, new: edit.new.start - n..edit.new.end - n };
-            from -= n;
+    let mut edits: Vec<Edit> = Vec::new();
+    for edit in diff(&old, &new, |symbol| weak[symbol as usize]) {
+        let up = above(&edit, (&old, &old_ends), (&new, &new_ends)).unwrap_or(0);
+        let slid =
+            Edit { old: edit.old.start - up..edit.old.end - up, new: edit.new.start - up..edit.new.end - up };
+        let is_alike =
+            |a: &Edit| a.old.is_empty() == slid.old.is_empty() && a.new.is_empty() == slid.new.is_empty();
+        match edits.last_mut() {
+            Some(last) if last.old.end == slid.old.start && is_alike(last) => {
+                (last.old.end, last.new.end) = (slid.old.end, slid.new.end);
+            }
+            Some(last) if last.old.end >= slid.old.start => edits.push(edit),
+            _ => edits.push(slid),
         }
     }
     // Which token of the one stands before which of the other.
@@ -275,7 +292,7 @@ fn told<'a>(lines: &[Line<'a>], interner: &mut Interner<'a>, marks: &mut Vec<boo
 /// How many lines end where so many tokens are behind, with those that have none; nothing where that is within a line.
 fn line_at(ends: &[usize], tokens: usize) -> Option<usize> {
     let lines = ends.partition_point(|end| *end <= tokens);
-    (lines > 0 && ends[lines - 1] == tokens).then_some(lines)
+    (lines.checked_sub(1).map_or(0, |last| ends[last]) == tokens).then_some(lines)
 }
 
 #[cfg(test)]
@@ -313,7 +330,16 @@ mod tests {
         assert_eq!(cuts(old, new), [(0..1, 0..4, Cut::Elsewhere), (1..2, 4..7, Cut::Elsewhere)]);
         let more = new.replace(".page", ".new {\n}\n.page");
         assert_eq!(cuts(old, &more), [(0..1, 0..4, Cut::Elsewhere), (1..2, 4..9, Cut::WithOthers)]);
-        assert_eq!(cuts(old, &new.replace("left: 0", "left: 1px"))[1], (1..2, 4..7, Cut::Unknown));
+        assert_eq!(
+            cuts(old, &new.replace("page", "hall").replace("left: 0", "left: 1px"))[1],
+            (1..2, 4..7, Cut::Unknown)
+        );
+        let fewer = ".gone {\n  top: 1px;\n}\n.page { left: 0; }\n";
+        assert_eq!(
+            cuts(fewer, ".page {\n  left: 0;\n}\n"),
+            [(0..3, 0..0, Cut::Unknown), (3..4, 0..3, Cut::Elsewhere)]
+        );
+        assert_eq!(cuts(old, &new.replace("red", "tan"))[0], (0..1, 0..4, Cut::Changed));
         assert_eq!(cuts("}\n}\nx\n", "} }\nx\ny\n"), [(0..3, 0..3, Cut::Unknown)], "lone brackets tell nothing");
     }
 

@@ -257,6 +257,24 @@ fn two_homes_are_a_question() {
 }
 
 #[test]
+fn a_block_of_which_the_release_made_two_in_its_new_file_is_a_question() {
+    let cleaner = |name: &str, filter: &str| {
+        format!(
+            "{name}_CLEANER = Cleaner(\n    tags=ALLOWED_TAGS,\n    mails=MAIL_PATTERN,\n    calls=[{filter}_links],\n)\n"
+        )
+    };
+    let halls = halls(0..9);
+    let base = format!("{}{halls}", cleaner("PAGE", "page"));
+    let own = base.replace("[page_links]", "[page_links, own]");
+    let release = format!("{}{}{halls}", cleaner("PAGE", "safe"), cleaner("FULL", "full"));
+    let out = carried(&[("a.py", &base)], &[("a.py", &own)], &[("b.py", &format!("import page\n{release}"))]);
+    assert_eq!(out.account.totals.open, 1, "{:?}", out.outcomes());
+    let one = format!("import page\n{}{halls}", cleaner("PAGE", "safe"));
+    let out = carried(&[("a.py", &base)], &[("a.py", &own)], &[("b.py", &one)]);
+    assert_eq!(out.files["b.py"], one.replace("safe_links", "safe_links, own"));
+}
+
+#[test]
 fn a_split_file_takes_its_changes_to_their_parts() {
     let rule = |name: &str| -> String {
         (0..8).map(|n| format!(".{name}-{n} {{\n  order: {n};\n  flex: {n}{n};\n}}\n")).collect()

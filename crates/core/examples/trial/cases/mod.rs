@@ -3,6 +3,7 @@
 mod dealt;
 mod moved;
 pub(crate) mod planted;
+mod recut;
 mod reformatted;
 
 use daxle_core::text::key::Blanks;
@@ -60,7 +61,7 @@ impl Language {
 pub(crate) type Maker = fn(&mut Dice, &str, &str, Language) -> Option<Case>;
 
 /// The kinds of cases, by name.
-pub(crate) const MAKERS: [(&str, Maker); 17] = [
+pub(crate) const MAKERS: [(&str, Maker); 18] = [
     // A word that the vendor changed within a line, changed by the site as well: to be asked.
     ("colliding", dealt::colliding),
     // The vendor's change dealt out to site and release, by lines or by words.
@@ -85,6 +86,8 @@ pub(crate) const MAKERS: [(&str, Maker); 17] = [
     ("reformatted", reformatted::reformatted),
     // A block moved within the file, with an edit in it.
     ("moved", moved::moved),
+    // A planted edit, and a release whose lines were cut at other places.
+    ("recut", recut::recut),
 ];
 
 pub(crate) fn split(text: &str) -> Vec<&str> {

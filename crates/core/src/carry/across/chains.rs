@@ -125,6 +125,7 @@ impl Chain {
             let is_less = has_more(self, other) && (self.is_kin || !other.is_kin);
             let is_foreign = other.is_foreign && !self.is_foreign;
             match lines {
+                _ if self.is_twin(other, &within(NEXT)) => lines,
                 _ if is_part || is_less_kin || is_less || is_foreign => lines / KIN,
                 _ if has_more(other, self) => lines * 2,
                 _ => lines,
@@ -194,6 +195,14 @@ impl Chain {
     /// Tells whether the chain has lines of a range and next to it, two at least.
     pub(super) fn has_near(&self, range: &Range<usize>) -> bool {
         self.lines_in(&(range.start.saturating_sub(NEXT)..range.end + NEXT)) >= 2
+    }
+
+    /// Tells whether another chain has as many lines of a range elsewhere in the home, where this chain has none: the
+    /// release may have made two of one.
+    fn is_twin(&self, other: &Chain, range: &Range<usize>) -> bool {
+        let is_free = |(_, j): &&FromTo| self.pairs.binary_search_by_key(j, |(_, own)| *own).is_err();
+        let own = self.lines_in(range);
+        own > 0 && other.file == self.file && other.pairs_in(range).iter().filter(is_free).count() >= own
     }
 
     /// How many lines of a range the chain has at other places than another chain.

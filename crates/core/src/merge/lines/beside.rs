@@ -81,11 +81,27 @@ impl Walk<'_, '_> {
             return false;
         }
         let leads = |lines: &[Line<'_>]| {
-            let last = lines.iter().rev().find(|line| !line.is_blank());
-            last.is_some_and(|line| leads_on(line.trimmed(), self.context.dialect))
+            let last = lines.iter().rev().find(|line| !line.is_blank())?;
+            leads_on(last.trimmed(), self.context.dialect)
         };
-        leads(&own.lines[put.side.clone()]) && !leads(&self.base.lines[put.base.clone()])
+        let Some(lead) = leads(&own.lines[put.side.clone()]) else { return false };
+        // What was taken out may have led on likewise: the chain is whole.
+        let as_before = other.kind == OpKind::Delete
+            && lead != Lead::Condition
+            && leads(&self.base.lines[other.base.clone()]) == Some(lead);
+        !as_before && leads(&self.base.lines[put.base.clone()]).is_none()
     }
+}
+
+/// By what a line leads on to the one below.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Lead {
+    /// An annotation is for what stands below.
+    Annotation,
+    /// What stands below hangs on the line.
+    Condition,
+    /// The line ends so, and a value or a list of selectors goes on.
+    Open(&'static [u8]),
 }
 
 fn is_code(dialect: &Dialect) -> bool {
@@ -107,17 +123,26 @@ fn goes_on_with_statement(line: &[u8], dialect: &Dialect) -> bool {
     of_style || is_code(dialect) && (goes_on(line) || chained)
 }
 
-/// Tells whether the line below goes on with a line of code or of selectors: what an annotation is for, what hangs on a
-/// condition, the rest of a value.
-fn leads_on(line: &[u8], dialect: &Dialect) -> bool {
+/// By what the line below goes on with a line of code or of selectors, if it does: what an annotation is for, what hangs
+/// on a condition, the rest of a value.
+fn leads_on(line: &[u8], dialect: &Dialect) -> Option<Lead> {
     const WORDS: [&[u8]; 3] = [b"if", b"for", b"while"];
     // In languages of styles these say all on their own line.
     const WHOLE: [&[u8]; 6] = [b"import", b"use", b"forward", b"charset", b"include", b"extend"];
     const ENDS: [&[u8]; 7] = [b"=", b"=>", b"+", b"?", b"&&", b"||", b"\\"];
-    let is_open = line == b"else" || line.ends_with(b")") && WORDS.contains(&first_word(line));
-    let is_annotation = line.strip_prefix(b"@").is_some_and(|rest| !WHOLE.contains(&first_word(rest)));
-    let of_code = is_annotation || is_open || ENDS.iter().any(|end| line.ends_with(end));
-    dialect.declarations && line.ends_with(b",") || is_code(dialect) && of_code
+    if dialect.declarations && line.ends_with(b",") {
+        return Some(Lead::Open(b","));
+    }
+    if !is_code(dialect) {
+        return None;
+    }
+    if line == b"else" || line.ends_with(b")") && WORDS.contains(&first_word(line)) {
+        return Some(Lead::Condition);
+    }
+    if line.strip_prefix(b"@").is_some_and(|rest| !WHOLE.contains(&first_word(rest))) {
+        return Some(Lead::Annotation);
+    }
+    ENDS.iter().find(|end| line.ends_with(end)).map(|end| Lead::Open(end))
 }
 
 /// The words of lines.

@@ -195,6 +195,19 @@ fn a_line_that_says_all_leads_on_to_nothing() {
 }
 
 #[test]
+fn one_of_a_chain_goes_while_another_comes_above_it() {
+    let chain = |links: &[&str]| format!("let page = {}\n  'end';\n", links.join(""));
+    let (head, hall, mill, fair) = ("'head' +\n", "  'hall' +\n", "  'mill' +\n", "  'fair' +\n");
+    gives(
+        &SCRIPT,
+        [&chain(&[head, hall]), &chain(&[head]), &chain(&[head, mill, fair, hall])],
+        &chain(&[head, mill, fair]),
+    );
+    let hung = |lines: &str| format!("open();\n{lines}shut();\n");
+    asks(&SCRIPT, [&hung("if (day)\n"), &hung(""), &hung("if (fair)\nif (day)\n")], Reason::SiteDeleted);
+}
+
+#[test]
 fn every_edit_says_where_it_stands() {
     let base: String = (0..10).map(|n| format!("line number {n}\n")).collect();
     let site = base.replace("number 3\n", "own 3\n").replace("number 8\n", "number 8\nown line\n");

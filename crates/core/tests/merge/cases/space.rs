@@ -413,6 +413,28 @@ fn what_a_formatter_did_to_the_release_is_no_question() {
 }
 
 #[test]
+fn a_rule_or_tag_that_was_cut_at_other_places_and_changed_is_known_by_what_it_begins_with() {
+    let rules = ".mill {\n  color: red;\n  top: 0;\n}\n.hall {\n  color: red;\n  top: 0;\n}\n";
+    let joined = ".mill { color: pink; top: 0; }\n.hall { color: tan; top: 0; }\n";
+    let own = rules.replacen("top: 0", "top: 9px", 1);
+    gives(&STYLE, [rules, &own, joined], &joined.replacen("top: 0", "top: 9px", 1));
+    let first = "/* Made by hand */\n.old {\n  left: 0;\n}\n";
+    gives(&STYLE, [&format!("{first}{rules}"), &format!("{first}{own}"), joined], &joined.replacen("0", "9px", 1));
+    let page = |tag: &str| format!("<p>Sign in here</p>\n{tag}\n  <b>x</b>\n</form>\n");
+    let class = "class=\"card body wide low far\"";
+    let own = class.replace("card", "own card");
+    gives(
+        &PAGE,
+        [
+            &page(&format!("<form method=\"post\" {class}>")),
+            &page(&format!("<form method=\"post\" {own}>")),
+            &page(&format!("<form\n  id=\"sign\"\n  method=\"post\"\n  {class}>")),
+        ],
+        &page(&format!("<form\n  id=\"sign\"\n  method=\"post\"\n  {own}>")),
+    );
+}
+
+#[test]
 fn keys_arrows_and_closers_that_a_formatter_wrote_anew_are_known() {
     let old = "run({\n  \"speed\": \"$\",\n  each: item => item.count\n})\nopen(\n  page\n)\nclose()\n";
     let new = "run({\n    speed: '$',\n    each: (item) => item.count,\n});\nopen(page);\nclose();\n";
