@@ -9,7 +9,7 @@ use daxle_core::text::token::tokens;
 
 use super::{Case, Dice, Language, split};
 
-fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
+pub(super) fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> bool) -> String {
     let mut out: Vec<&str> = Vec::new();
     let mut at = 0;
     for (k, edit) in edits.iter().enumerate() {
@@ -22,7 +22,7 @@ fn apply(old: &[&str], new: &[&str], edits: &[Edit], mine: impl Fn(usize) -> boo
 }
 
 /// The vendor's changes, line by line where the lines are counterparts.
-fn edits_of(old: &str, new: &str) -> Vec<Edit> {
+pub(super) fn edits_of(old: &str, new: &str) -> Vec<Edit> {
     let (o, n) = (split(old), split(new));
     // A file with line ends of its own kind is cut otherwise by the merge.
     if [(&o, old), (&n, new)].iter().any(|(lines, text)| lines.len() != split_lines(text.as_bytes()).len()) {

@@ -2,6 +2,7 @@
 
 mod dealt;
 mod moved;
+mod opposed;
 pub(crate) mod planted;
 mod recut;
 mod reformatted;
@@ -61,7 +62,7 @@ impl Language {
 pub(crate) type Maker = fn(&mut Dice, &str, &str, Language) -> Option<Case>;
 
 /// The kinds of cases, by name.
-pub(crate) const MAKERS: [(&str, Maker); 18] = [
+pub(crate) const MAKERS: [(&str, Maker); 22] = [
     // A word that the vendor changed within a line, changed by the site as well: to be asked.
     ("colliding", dealt::colliding),
     // The vendor's change dealt out to site and release, by lines or by words.
@@ -88,6 +89,14 @@ pub(crate) const MAKERS: [(&str, Maker); 18] = [
     ("moved", moved::moved),
     // A planted edit, and a release whose lines were cut at other places.
     ("recut", recut::recut),
+    // A word of what the vendor took out, or a line taken out that the vendor changed: to be asked.
+    ("against", opposed::against),
+    // Some of the vendor's changes, and an edit.
+    ("ahead", opposed::ahead),
+    // A snippet at an edge of the head or the body.
+    ("snippet", opposed::snippet),
+    // A word in a file on one line.
+    ("oneline", opposed::oneline),
 ];
 
 pub(crate) fn split(text: &str) -> Vec<&str> {

@@ -78,8 +78,10 @@ pub(super) fn is_fuzzy_line(line: &[u8]) -> bool {
 /// A version of a catalog.
 pub(super) struct Side<'a> {
     pub(super) text: &'a [u8],
-    /// In order; obsolete ones are left in the text between.
+    /// Those in use, in order.
     pub(super) entries: Vec<Entry>,
+    /// Those that are commented out.
+    pub(super) obsolete: Vec<Entry>,
     by_key: HashMap<Key, usize>,
     /// The line end of the text.
     pub(super) line_end: &'static [u8],
@@ -90,10 +92,12 @@ impl<'a> Side<'a> {
     pub(super) fn new(text: &'a [u8]) -> Option<Self> {
         let catalog = Catalog::of_text(text.to_vec(), Charset::default()).ok()?;
         let line_end = catalog.line_end();
-        let messages = catalog.messages.into_iter().filter(|m| !m.obsolete);
-        let entries = messages.map(Entry::of).collect::<Option<Vec<_>>>()?;
+        let (obsolete, used): (Vec<Message>, Vec<Message>) = catalog.messages.into_iter().partition(|m| m.obsolete);
+        let [entries, obsolete] =
+            [used, obsolete].map(|m| m.into_iter().map(Entry::of).collect::<Option<Vec<_>>>());
+        let (entries, obsolete) = (entries?, obsolete?);
         let by_key = entries.iter().enumerate().map(|(k, e)| (e.key.clone(), k)).collect();
-        Some(Side { text, entries, by_key, line_end })
+        Some(Side { text, entries, obsolete, by_key, line_end })
     }
 
     /// The entry of the same key.

@@ -9,6 +9,7 @@ mod comments;
 mod entry;
 mod header;
 mod loose;
+mod obsolete;
 mod renamed;
 mod words;
 
@@ -20,6 +21,7 @@ use std::ops::Range;
 use self::comments::Rewritten;
 use self::entry::{Entry, Side};
 use self::loose::{Loose, loose_before};
+use self::obsolete::commented_out;
 use self::renamed::{NewMessages, renamed_by_both, reworded};
 use self::words::{Fate, as_reworded};
 use super::keyed::{KeyChange, KeyedMerge};
@@ -58,7 +60,7 @@ pub(crate) fn merge(base: &[u8], site: &[u8], release: &[u8]) -> Option<KeyedMer
     for entry in base.entries.iter().filter(gone) {
         changes.push(change(entry, Some(entry), None, None, Outcome::Already, None));
     }
-    let bytes = written(&release, &pieces, &loose, own);
+    let bytes = sides.obsolete(written(&release, &pieces, &loose, own), &mut changes)?;
     find_in(&Side::new(&bytes)?, &mut changes);
     Some(KeyedMerge { bytes, changes, rewritten: false, renamed: false })
 }
@@ -208,6 +210,7 @@ fn find_in(result: &Side<'_>, changes: &mut [KeyChange]) {
             places.extend(fields.map(|field| (header::pointer(entry, &field), field.span)));
         }
     }
+    places.extend(result.obsolete.iter().map(|entry| (commented_out(entry), entry.span.clone())));
     for change in changes {
         change.result = places.get(&change.pointer).cloned();
     }

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
 use super::Walk;
+use crate::diff::sketch::WordBag;
 use crate::merge::Insertions;
 use crate::merge::align::Side;
 use crate::merge::balance::depth_of;
@@ -11,9 +12,13 @@ use crate::merge::gaps::Union;
 use crate::merge::members::member_name;
 use crate::merge::ops::{Op, OpKind, Ops};
 use crate::text::Line;
+use crate::text::key::is_weak;
 
 /// From so many new lines on, the same put in at two places is hardly chance.
 const TELLING: usize = 3;
+/// A line with so many words that both put in is hardly chance, if there are not many lines between.
+const MANY_WORDS: usize = 3;
+const NEARBY: usize = 6;
 /// So many places of a line or a name are looked at.
 const PLACES: usize = 8;
 
@@ -70,6 +75,8 @@ fn scopes(side: &Side<'_>, markup: bool) -> Vec<Option<usize>> {
 /// What one operation put in.
 struct PutIn<'a> {
     op: usize,
+    /// It is one line that became another.
+    changed: bool,
     base: Range<usize>,
     /// The line of the base that opens the innermost bracket around it, where brackets tell.
     scope: Option<usize>,
@@ -93,7 +100,7 @@ impl PutIn<'_> {
 impl<'a> Walk<'a, '_> {
     /// Finds what both sides put in at two places: with nothing but blank lines between them; in the same several lines
     /// that the base does not have, not in two rules or blocks of code; or as members of one name, which the base does not
-    /// have, in the same block.
+    /// have, in the same block. A line that became another is put in, too: it may have been kept by the other side.
     pub(super) fn doubled(&self) -> Doubled {
         let insertions = self.context.dialect.insertions;
         let known = Known {
@@ -118,10 +125,11 @@ impl<'a> Walk<'a, '_> {
         let settled = |put: &PutIn<'_>| {
             self.twins.contains_key(&put.op) || matches!(self.unions.get(&put.base.start), Some(Union::Release(_)))
         };
-        let inserts = |put: &PutIn<'_>| self.site_op(put.op).kind == OpKind::Insert && !settled(put);
+        let merged = |put: &PutIn<'_>| put.changed && self.same_lines.contains_key(&put.base.start);
+        let is_asked = |put: &PutIn<'_>| !settled(put) && !merged(put);
         let mut doubled = Doubled::default();
         for put in self.put_in(self.site, self.site_ops, &self.site_absorbed, &known) {
-            if !inserts(&put) {
+            if !is_asked(&put) {
                 continue;
             }
             let lines = put.new.iter().filter_map(|key| by_line.get(key));
@@ -144,7 +152,7 @@ impl<'a> Walk<'a, '_> {
 
     /// What the operations of a side put in that the base does not have.
     fn put_in(&self, side: &Side<'a>, ops: &Ops, absorbed: &[bool], known: &Known<'_>) -> Vec<PutIn<'a>> {
-        let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite) && !absorbed[op.edit];
+        let puts = |op: &Op| op.kind != OpKind::Delete && !absorbed[op.edit];
         let is_new = |key: &u32| !known.lines.contains(key) && !self.context.weak.is(*key);
         let scope_of = |gap: usize| known.scopes.as_ref().and_then(|scopes| scopes[gap]);
         let member = |line: usize, gap: usize| {
@@ -162,7 +170,17 @@ impl<'a> Walk<'a, '_> {
             let new = keys.iter().copied().filter(is_new).collect();
             let declaring = lines.iter().filter(|_| known.has_members);
             let members = declaring.filter_map(|line| member(*line, op.base.start)).collect();
-            PutIn { op: k, base: op.base.clone(), scope: scope_of(op.base.start), lines, keys, new, members }
+            let changed = op.kind == OpKind::Change;
+            PutIn {
+                op: k,
+                changed,
+                base: op.base.clone(),
+                scope: scope_of(op.base.start),
+                lines,
+                keys,
+                new,
+                members,
+            }
         };
         ops.ops.iter().enumerate().filter(|(_, op)| puts(op)).map(put).filter(|put| !put.new.is_empty()).collect()
     }
@@ -170,20 +188,44 @@ impl<'a> Walk<'a, '_> {
     /// Tells whether what the site put in would come twice with what the release put in at another place.
     fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>) -> Option<Twice> {
         let (first, second) = if release.base.end <= site.base.start { (release, site) } else { (site, release) };
-        if first.base.end >= second.base.start {
+        let changed = site.changed || release.changed;
+        if first.base.end > second.base.start || first.base.end == second.base.start && !changed {
             return None;
         }
         let near = self.base.lines[first.base.end..second.base.start].iter().all(Line::is_blank);
+        let at = Twice::At(release.lines[0]);
+        let of_one_name = || site.members.iter().any(|member| release.members.contains(member));
+        // The lines that both have, in the site's version and in the release's.
+        let both = || {
+            let there = |key: &u32| release.keys.iter().position(|other| other == key).map(|at| release.lines[at]);
+            let own = site.keys.iter().zip(&site.lines).filter(|(key, _)| site.new.contains(key));
+            own.filter_map(move |(key, line)| Some((*line, there(key)?)))
+        };
+        // A line or two of long blocks may be alike by chance.
+        let common = both().count() * 2;
+        let [fewer, more] = [site.new.len().min(release.new.len()), site.new.len().max(release.new.len())];
+        // Closers may be taken for others of their kind.
+        let between = &self.base.lines[first.base.end..second.base.start];
+        let close = between.iter().all(|line| is_weak(line.trimmed()));
+        let few_between = between.len() <= NEARBY && site.scope == release.scope;
+        let is_known = |(own, new): (usize, usize)| {
+            let text = self.site.lines[own].trimmed();
+            let in_one_block = || few_between && self.site.block(own) == self.release.block(new);
+            let says_much = || WordBag::of(text).word_count() >= MANY_WORDS;
+            (close || in_one_block()) && says_much() || close && depth_of(text, self.context.dialect.markup).1 > 0
+        };
+        if changed || self.site_op(site.op).kind == OpKind::Rewrite {
+            return (common >= more && (near || close && both().any(is_known)) || of_one_name()).then_some(at);
+        }
         // Members of one block stand in no order; those of another are others.
         let free = |member: &Member<'_>| member.block.is_none() && release.members.contains(member);
         let anywhere = !site.members.is_empty() && site.members.iter().all(free);
         let (part, whole) = (release.part_like(site), site.part_like(release));
-        let at = Twice::At(release.lines[0]);
         match part {
             Some(lines) if near || anywhere => Some(Twice::Already(lines)),
             Some(_) if whole.is_some() && site.new.len() >= TELLING && site.scope == release.scope => Some(at),
             None if whole.is_some() && near => Some(at),
-            _ => site.members.iter().any(|member| release.members.contains(member)).then_some(at),
+            _ => (common >= fewer && both().any(is_known) || of_one_name()).then_some(at),
         }
     }
 }

@@ -209,7 +209,7 @@ fn where_no_changes_touch_to_the_letter_there_is_no_doubt() {
     assert_eq!((merged.edits[0].result.clone(), merged.edits[0].release.clone()), (1..2, 1..1));
     // What the release put in nearby, too, does not come twice.
     let release = release.replacen("    pass\n", "    pass\n    \"\"\"An own remark.\"\"\"\n", 1);
-    asks(&TREE, [base, &put(base), &release], Reason::Doubtful);
+    asks(&TREE, [base, &put(base), &release], Reason::PutTwice);
 }
 
 #[test]

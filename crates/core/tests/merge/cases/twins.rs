@@ -83,6 +83,31 @@ fn what_both_put_in_in_two_rules_is_meant_twice() {
 }
 
 #[test]
+fn what_one_put_in_place_of_a_line_and_the_other_beside_it_does_not_come_twice() {
+    let page = |lines: &str| format!("open();\n\n{lines}\nstart();\n");
+    let (old, own, new) = ("import signals\n", "import ours\n", "from signals import Namespace, NamedSignal\n");
+    let site = page(&[own, new].concat());
+    asks(&SCRIPT, [&page(old), &site, &page(&[old, new].concat())], Reason::PutTwice);
+
+    // Closing lines between are taken for others of their kind.
+    let rule = |lines: &str| format!(".tip {{\n  top: 0;\n{lines}}}\n.end {{\n  left: 0;\n}}\n");
+    let put = ".tip p {\n  margin: 0;\n";
+    let site = rule(&format!("  color: red;\n}}\n{put}"));
+    let release = rule("").replace(".end", &format!("{put}}}\n.end"));
+    asks(&STYLE, [&rule(""), &site, &release], Reason::PutTwice);
+
+    // A line that two longer blocks have may be alike by chance.
+    let code = |a: &str, b: &str| format!("one();\n{a}two();\nthree();\n{b}four();\n");
+    let block = |name: &str| {
+        format!(
+            "try {{\n  {name}(1, 2);\n  {name}(3, 4);\n  {name}(5, 6);\n  {name}(7, 8);\n}} catch (any error) {{\n}}\n"
+        )
+    };
+    let (own, new) = (block("own"), block("fresh"));
+    gives(&SCRIPT, [&code("", ""), &code(&own, ""), &code("", &new)], &code(&own, &new));
+}
+
+#[test]
 fn a_function_of_another_block_is_another_function() {
     let module = |name: &str, text: &str| {
         format!("add(\"{name}\", (function (exports) {{\n\nopen_{name}(exports);\n{text}\n}}));\n\n")
