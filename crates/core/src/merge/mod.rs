@@ -13,6 +13,7 @@
 //! * [`members`], [`cascade`]: members of a script, entries of a list, and rules and declarations of a style sheet
 //! * [`tokens`]: the same table one level finer
 //! * [`slots`]: what within a text is one value
+//! * [`statements`]: many statements on one line, each merged as a line
 //! * [`lists`]: entries that the sides put into a list on one line
 //! * [`tags`], [`inline_style`]: attributes, classes, the declarations of a `style` attribute
 //! * [`moves`]: following a stretch that one side moved
@@ -53,6 +54,7 @@ mod reformed;
 mod second;
 mod slots;
 mod space;
+mod statements;
 mod structure;
 mod sums;
 mod tags;

@@ -86,7 +86,15 @@ pub(super) fn oneline(dice: &mut Dice, old: &str, new: &str, language: Language)
         return None;
     }
     let case = planted::word(dice, old, new, language)?;
-    let [base, site, release, answer] = [&case.base, &case.site, &case.release, &case.answer]
-        .map(|text| text.lines().map(str::trim).collect::<Vec<_>>().join(" ") + "\n");
+    let is_remark = |line: &&str| line.starts_with("//") || line.starts_with("/*") || line.starts_with('*');
+    let written = |text: &String| {
+        text.lines().map(str::trim).filter(|line| !is_remark(line)).collect::<Vec<_>>().join(" ") + "\n"
+    };
+    let texts = [&case.base, &case.site, &case.release, &case.answer].map(written);
+    // A remark behind a line would go on to the end.
+    if texts[0] == texts[1] || texts.iter().any(|text| text.contains("// ")) {
+        return None;
+    }
+    let [base, site, release, answer] = texts;
     Some(Case { base, site, release, answer })
 }

@@ -7,6 +7,7 @@ use super::{Replaced, Walk};
 use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
 use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
+use crate::merge::statements::merge_by_statements;
 use crate::merge::tokens::merge_tokens;
 use crate::merge::{Reason, Trust};
 use crate::text::Line;
@@ -423,7 +424,13 @@ impl Walk<'_, '_> {
             &self.site.lines[site.side.start],
             &self.release.lines[release.side.start],
         );
-        let merged = merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false)?;
+        let by_statements = || {
+            let is_strict = self.context.options.trust == Trust::Strict;
+            let texts = [b.trimmed(), s.trimmed(), r.trimmed()];
+            (!is_strict).then(|| merge_by_statements(texts, self.context.dialect, self.context.options)).flatten()
+        };
+        let by_words = || merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false);
+        let merged = by_statements().or_else(by_words)?;
         let shift = self.forms.site_shift(b, s);
         let line = crate::text::Line { content: r.content, end: r.end };
         let indent = self.forms.shifted(&line, shift);

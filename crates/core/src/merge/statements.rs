@@ -1,0 +1,105 @@
+//! Lines of many statements, as tools write them: what their words leave open is merged statement by statement, each as a
+//! line of its own.
+
+use super::checked::Versions;
+use super::tokens::items;
+use super::{Dialect, EditFate, MergeOptions, Step};
+use crate::text::key::Blanks;
+
+/// Lines of fewer statements are merged by words alone.
+const MANY: usize = 3;
+/// Longer ones, in bytes, are not cut.
+const LONGEST: usize = 1 << 19;
+
+/// Merges three versions of one line statement by statement; `None` where that leaves a question, or settles one by more
+/// than the words and what stands beside them.
+pub(super) fn merge_by_statements(
+    versions: [&[u8]; 3],
+    dialect: &Dialect,
+    options: &MergeOptions,
+) -> Option<Vec<u8>> {
+    let is_code = dialect.declarations || dialect.strings;
+    let is_one_line = |text: &&[u8]| text.len() <= LONGEST && !text.iter().any(|byte| b"\r\n".contains(byte));
+    if !is_code || dialect.markup || dialect.blanks != Blanks::AreForm || !versions.iter().all(is_one_line) {
+        return None;
+    }
+    let [base, site, release] = versions.map(|text| cut(text, dialect));
+    if [&base, &site, &release].iter().any(|text| text.iter().filter(|byte| **byte == b'\n').count() < MANY) {
+        return None;
+    }
+    // Every blank counts: the line is put together again from its pieces.
+    let dialect = Dialect { blanks: Blanks::AreContent, ..*dialect };
+    let merged = Versions::new([&base, &site, &release], &dialect, options).merge(&[]);
+    let is_plain = |edit: &EditFate| matches!(edit.step, None | Some(Step::Neighbour | Step::Words));
+    let settled = merged.decisions.is_empty() && merged.edits.iter().all(is_plain);
+    settled.then(|| merged.bytes.into_iter().filter(|byte| *byte != b'\n').collect())
+}
+
+/// A line with a line end behind each statement and block, and in code behind each entry; but none within round or square
+/// brackets.
+fn cut(text: &[u8], dialect: &Dialect) -> Vec<u8> {
+    let mut out = Vec::with_capacity(text.len() + text.len() / 8);
+    let mut open: Vec<u8> = Vec::new();
+    for item in items(text, dialect) {
+        out.extend_from_slice(item.lead);
+        out.extend_from_slice(item.text);
+        let within = |open: &[u8]| open.last().is_some_and(|bracket| b"([".contains(bracket));
+        match item.text {
+            [bracket @ (b'{' | b'(' | b'[')] => open.push(*bracket),
+            b"}" | b")" | b"]" => drop(open.pop()),
+            _ => {}
+        }
+        let ends = match item.text {
+            b";" | b"{" | b"}" => true,
+            b"," => !dialect.declarations && open.last() == Some(&b'{'),
+            _ => false,
+        };
+        if ends && !within(&open) {
+            out.push(b'\n');
+        }
+    }
+    if out.last() != Some(&b'\n') {
+        out.push(b'\n');
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::merge::Insertions;
+
+    const STYLE: Dialect = Dialect {
+        blanks: Blanks::AreForm,
+        insertions: Insertions::Cascade,
+        markup: false,
+        strings: true,
+        declarations: true,
+        markers: true,
+        respelled: false,
+    };
+
+    #[test]
+    fn lines_are_cut_behind_statements_and_not_within_values() {
+        let cut = |text: &str, dialect: &Dialect| String::from_utf8(cut(text.as_bytes(), dialect)).unwrap();
+        assert_eq!(
+            cut(".a{top:0;src:url(data:x;y)} .b{c:\";\"}", &STYLE),
+            ".a{\ntop:0;\nsrc:url(data:x;y)}\n .b{\nc:\";\"}\n"
+        );
+        let script = Dialect { declarations: false, insertions: Insertions::Members, ..STYLE };
+        assert_eq!(cut("f({a:1,b:[1,2]},c);g()", &script), "f({\na:1,\nb:[1,2]},c);\ng()\n");
+    }
+
+    #[test]
+    fn a_statement_beside_one_that_is_gone_is_changed() {
+        let merge = |versions: [&str; 3]| {
+            let merged = merge_by_statements(versions.map(str::as_bytes), &STYLE, &MergeOptions::default());
+            merged.map(|text| String::from_utf8(text).unwrap())
+        };
+        let base = ".bar li{top:0} .bar li.on a{top:1px;left:0} .bar li small{top:2px} .end{top:3px}";
+        let site = base.replace("small", "tiny");
+        let release = base.replace(" .bar li.on a{top:1px;left:0}", "");
+        assert_eq!(merge([base, &site, &release]), Some(release.replace("small", "tiny")));
+        assert_eq!(merge([base, &site, &base.replace("small", "big")]), None);
+    }
+}
