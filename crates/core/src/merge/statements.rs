@@ -67,33 +67,25 @@ fn cut(text: &[u8], dialect: &Dialect) -> Vec<u8> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::merge::Insertions;
-
-    const STYLE: Dialect = Dialect {
-        blanks: Blanks::AreForm,
-        insertions: Insertions::Cascade,
-        markup: false,
-        strings: true,
-        declarations: true,
-        markers: true,
-        respelled: false,
-    };
+    use crate::theme::{Kind, dialect_of};
 
     #[test]
     fn lines_are_cut_behind_statements_and_not_within_values() {
-        let cut = |text: &str, dialect: &Dialect| String::from_utf8(cut(text.as_bytes(), dialect)).unwrap();
+        let cut = |text: &str, path: &str, kind: Kind| {
+            String::from_utf8(cut(text.as_bytes(), &dialect_of(path, kind, text.as_bytes()))).unwrap()
+        };
         assert_eq!(
-            cut(".a{top:0;src:url(data:x;y)} .b{c:\";\"}", &STYLE),
+            cut(".a{top:0;src:url(data:x;y)} .b{c:\";\"}", "a.css", Kind::Style),
             ".a{\ntop:0;\nsrc:url(data:x;y)}\n .b{\nc:\";\"}\n"
         );
-        let script = Dialect { declarations: false, insertions: Insertions::Members, ..STYLE };
-        assert_eq!(cut("f({a:1,b:[1,2]},c);g()", &script), "f({\na:1,\nb:[1,2]},c);\ng()\n");
+        assert_eq!(cut("f({a:1,b:[1,2]},c);g()", "a.js", Kind::Script), "f({\na:1,\nb:[1,2]},c);\ng()\n");
     }
 
     #[test]
     fn a_statement_beside_one_that_is_gone_is_changed() {
+        let style = dialect_of("a.css", Kind::Style, b"");
         let merge = |versions: [&str; 3]| {
-            let merged = merge_by_statements(versions.map(str::as_bytes), &STYLE, &MergeOptions::default());
+            let merged = merge_by_statements(versions.map(str::as_bytes), &style, &MergeOptions::default());
             merged.map(|text| String::from_utf8(text).unwrap())
         };
         let base = ".bar li{top:0} .bar li.on a{top:1px;left:0} .bar li small{top:2px} .end{top:3px}";
