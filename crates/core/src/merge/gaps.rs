@@ -5,8 +5,8 @@ use super::cascade::{Ends, cascade, independent};
 use super::lists::First;
 use super::members::{entries, is_comment, members};
 use super::{Dialect, Insertions, Step, Trust, balance};
-use crate::text::Line;
 use crate::text::key::is_weak;
+use crate::text::{Line, joined};
 
 /// The two insertions and where they stand.
 pub(crate) struct Gap<'a> {
@@ -212,15 +212,6 @@ fn contains(whole: (&[Line<'_>], &[u32]), part: (&[Line<'_>], &[u32])) -> bool {
     };
     let within = |whole: &[u32], part: &[u32]| !part.is_empty() && whole.windows(part.len()).any(|w| w == part);
     if blank(part.0) { within(whole.1, part.1) } else { within(&solid(whole), &solid(part)) }
-}
-
-fn joined(lines: &[Line<'_>]) -> Vec<u8> {
-    let mut out = Vec::new();
-    for line in lines {
-        out.extend_from_slice(line.content);
-        out.push(b'\n');
-    }
-    out
 }
 
 /// Tells whether lines close all that they open, and nothing else.

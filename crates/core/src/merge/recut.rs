@@ -2,7 +2,8 @@
 //! lines of their own.
 //!
 //! To a comparison of lines all of it is rewritten. By their tokens the lines of both versions are lined up again, and
-//! where both begin a new line between the same two tokens, the edit is cut.
+//! where both begin a new line between the same two tokens, the edit is cut. What was changed as well may be known by what
+//! it begins with ([`heads`]).
 
 mod heads;
 
@@ -10,14 +11,14 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ops::Range;
 
-use self::heads::Heads;
+use self::heads::known_by_heads;
 use super::Dialect;
 use super::align::{Side, Weak};
 use super::tokens::{Item, Sort, items, key_in_any_form};
 use crate::diff::{Edit, Interner, diff, kept_pairs};
-use crate::text::Line;
 use crate::text::key::Blanks;
 use crate::text::token::{TokenKind, tokens};
+use crate::text::{Line, joined};
 
 /// So many tokens further up the beginning of a line is looked for.
 const SLIDE: usize = 8;
@@ -99,12 +100,12 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
         }
         from += run.len();
     }
-    let heads = Heads::of([base, side], &cuts, dialect);
-    for (edit, known) in cuts.into_iter().zip(known) {
-        let cut = match known {
-            true => Cut::Elsewhere,
-            false if heads.tell(&edit) => Cut::Changed,
-            false => Cut::Unknown,
+    let changed = known_by_heads([base, side], &cuts, dialect);
+    for (k, edit) in cuts.into_iter().enumerate() {
+        let cut = match (known[k], changed[k]) {
+            (true, _) => Cut::Elsewhere,
+            (false, true) => Cut::Changed,
+            (false, false) => Cut::Unknown,
         };
         match parts.last_mut() {
             // What was put in before a stretch stands in the same gap, and is done with it.
@@ -116,10 +117,6 @@ pub(crate) fn recut(base: &Side<'_>, side: &Side<'_>, edit: &Edit, weak: &Weak, 
         }
     }
     if parts.iter().any(|part| part.cut != Cut::Unknown) { parts } else { vec![Part::whole(whole)] }
-}
-
-fn lines_text(lines: &[Line<'_>]) -> Vec<u8> {
-    lines.iter().flat_map(|line| [line.content, b"\n"].concat()).collect()
 }
 
 /// Lines of two versions, with the line behind where both have a closer there: it tells whether a comma is the last of a
@@ -156,7 +153,7 @@ pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -
     }
     // Of long ones, the beginnings tell mostly. How lines are read depends on those behind them, but not on those far off.
     if a.len().min(b.len()) > 2 * BEGINNING {
-        let [a, b] = [a, b].map(|lines| lines_text(&lines[..BEGINNING]));
+        let [a, b] = [a, b].map(|lines| joined(&lines[..BEGINNING]));
         let [a, b] = [&a, &b].map(|text| items(text, dialect));
         let (a, b) = (written(&a, dialect), written(&b, dialect));
         let known = a.len().min(b.len()) / 4;
@@ -164,7 +161,7 @@ pub(crate) fn same_but_form(a: &[Line<'_>], b: &[Line<'_>], dialect: &Dialect) -
             return false;
         }
     }
-    let (a, b) = (lines_text(a), lines_text(b));
+    let (a, b) = (joined(a), joined(b));
     let [a, b] = [&a, &b].map(|text| items(text, dialect));
     let (a, b) = (written(&a, dialect), written(&b, dialect));
     !a.is_empty() && a == b

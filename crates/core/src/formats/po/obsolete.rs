@@ -41,19 +41,18 @@ impl Sides<'_, '_> {
         let mut put_behind = Vec::new();
         for entry in &self.site.obsolete {
             let old = before.get(&entry.key).copied();
-            // Where the site itself commented an entry out, that is told of it.
-            let was_in_use = self.base.find(entry).is_some() && old.is_none();
-            if was_in_use || old.is_some_and(|old| same(old, entry)) {
+            if old.is_some_and(|old| same(old, entry)) {
                 continue;
             }
             let theirs = new.get(&entry.key).copied();
-            let told = |outcome, reason| KeyChange {
-                base: old.map(|e| e.span.clone()),
-                site: Some(entry.span.clone()),
-                release: theirs.map(|e| e.span.clone()),
-                ..change(entry, old, Some(entry), theirs, outcome, reason)
-            };
             let text = self.release.with_ends(&self.site.text[entry.span.clone()]);
+            if old.is_none() && self.base.find(entry).is_some() {
+                // The site itself commented it out: that it is not in use any more is told already.
+                if there.find(entry).is_none() && !at.contains_key(&entry.key) {
+                    put_behind.push(text);
+                }
+                continue;
+            }
             let (outcome, reason) = match (theirs, at.get(&entry.key)) {
                 (Some(theirs), _) if same(theirs, entry) => (Outcome::Already, None),
                 (Some(theirs), Some(place)) => {
@@ -67,7 +66,10 @@ impl Sides<'_, '_> {
                     (Outcome::Kept, None)
                 }
             };
-            changes.push(KeyChange { pointer: commented_out(entry), ..told(outcome, reason) });
+            let whole = change(entry, old, Some(entry), theirs, outcome, reason);
+            let [base, release] = [old, theirs].map(|e| e.map(|e| e.span.clone()));
+            let site = Some(entry.span.clone());
+            changes.push(KeyChange { pointer: commented_out(entry), base, site, release, ..whole });
         }
         for entry in self.base.obsolete.iter().filter(|entry| !own.contains_key(&entry.key)) {
             let theirs = new.get(&entry.key).copied();
@@ -124,6 +126,22 @@ mod tests {
 
     fn catalog(entries: &[&str]) -> String {
         entries.iter().fold(HEAD.to_owned(), |text, entry| text + "\n" + entry)
+    }
+
+    #[test]
+    fn an_entry_that_the_site_commented_out_is_commented_out() {
+        let (used, other) = ("msgid \"A\"\nmsgstr \"a\"\n", "msgid \"B\"\nmsgstr \"b\"\n");
+        let out = "#~ msgid \"A\"\n#~ msgstr \"a\"\n";
+        let [base, site] = [catalog(&[used, other]), catalog(&[other, out])];
+        for (release, expected) in [
+            (base.clone(), site.clone()),
+            (base.replace("\"b\"", "\"c\""), site.replace("\"b\"", "\"c\"")),
+            (site.clone(), site.clone()),
+        ] {
+            let merged = merge(base.as_bytes(), site.as_bytes(), release.as_bytes()).expect("catalogs");
+            assert_eq!(String::from_utf8(merged.bytes).expect("UTF-8"), expected);
+            assert!(merged.changes.iter().all(|change| change.outcome != Outcome::Open));
+        }
     }
 
     #[test]

@@ -16,7 +16,7 @@ use crate::text::key::is_weak;
 
 /// From so many new lines on, the same put in at two places is hardly chance.
 const TELLING: usize = 3;
-/// A line with so many words that both put in is hardly chance, if there are not many lines between.
+/// A line with so many words that both put in is hardly chance, with no more than so many lines of the base between.
 const MANY_WORDS: usize = 3;
 const NEARBY: usize = 6;
 /// So many places of a line or a name are looked at.
@@ -83,13 +83,27 @@ struct PutIn<'a> {
     /// Its lines that are not blank, and their keys.
     lines: Vec<usize>,
     keys: Vec<u32>,
-    /// The keys of those that say something that the base does not have.
-    new: Vec<u32>,
+    /// Those that say something that the base does not have, by key: the first of each.
+    new: BTreeMap<u32, usize>,
+    /// How many lines those are, with all their repeats.
+    new_lines: usize,
     /// The members that it declares.
     members: Vec<Member<'a>>,
 }
 
 impl PutIn<'_> {
+    /// The new lines that `other` has as well: here and there.
+    fn common(&self, other: &Self) -> Vec<(usize, usize)> {
+        // By the shorter one: a long one may be compared with very many.
+        let in_both = |a: &Self, b: &Self| -> Vec<(usize, usize)> {
+            a.new.iter().filter_map(|(key, line)| Some((*line, *b.new.get(key)?))).collect()
+        };
+        if self.new.len() <= other.new.len() {
+            return in_both(self, other);
+        }
+        in_both(other, self).into_iter().map(|(there, here)| (here, there)).collect()
+    }
+
     /// The lines of this that are, one after the other, those of `other`.
     fn part_like(&self, other: &Self) -> Option<Range<usize>> {
         let at = self.keys.windows(other.keys.len()).position(|keys| keys == other.keys)?;
@@ -114,7 +128,7 @@ impl<'a> Walk<'a, '_> {
         let mut by_line: HashMap<u32, Vec<usize>> = HashMap::new();
         let mut by_member: HashMap<Member<'_>, Vec<usize>> = HashMap::new();
         for (at, put) in release.iter().enumerate() {
-            for key in &put.new {
+            for key in put.new.keys() {
                 by_line.entry(*key).or_default().push(at);
             }
             for member in &put.members {
@@ -132,7 +146,7 @@ impl<'a> Walk<'a, '_> {
             if !is_asked(&put) {
                 continue;
             }
-            let lines = put.new.iter().filter_map(|key| by_line.get(key));
+            let lines = put.new.keys().filter_map(|key| by_line.get(key));
             let members = put.members.iter().filter_map(|member| by_member.get(member));
             let places: BTreeSet<&usize> =
                 lines.chain(members).filter(|places| places.len() <= PLACES).flatten().collect();
@@ -167,7 +181,8 @@ impl<'a> Walk<'a, '_> {
         let put = |(k, op): (usize, &Op)| {
             let lines: Vec<usize> = op.side.clone().filter(|line| !side.lines[*line].is_blank()).collect();
             let keys: Vec<u32> = lines.iter().map(|line| side.keys[*line]).collect();
-            let new = keys.iter().copied().filter(is_new).collect();
+            let all_new = || keys.iter().copied().zip(lines.iter().copied()).filter(|(key, _)| is_new(key));
+            let (new, new_lines) = (all_new().rev().collect(), all_new().count());
             let declaring = lines.iter().filter(|_| known.has_members);
             let members = declaring.filter_map(|line| member(*line, op.base.start)).collect();
             let changed = op.kind == OpKind::Change;
@@ -179,6 +194,7 @@ impl<'a> Walk<'a, '_> {
                 lines,
                 keys,
                 new,
+                new_lines,
                 members,
             }
         };
@@ -192,30 +208,21 @@ impl<'a> Walk<'a, '_> {
         if first.base.end > second.base.start || first.base.end == second.base.start && !changed {
             return None;
         }
-        let near = self.base.lines[first.base.end..second.base.start].iter().all(Line::is_blank);
+        let between = &self.base.lines[first.base.end..second.base.start];
+        let near = between.iter().all(Line::is_blank);
+        // Closers may be taken for others of their kind.
+        let close = between.iter().all(|line| is_weak(line.trimmed()));
         let at = Twice::At(release.lines[0]);
         let of_one_name = || site.members.iter().any(|member| release.members.contains(member));
-        // The lines that both have, in the site's version and in the release's.
-        let both = || {
-            let there = |key: &u32| release.keys.iter().position(|other| other == key).map(|at| release.lines[at]);
-            let own = site.keys.iter().zip(&site.lines).filter(|(key, _)| site.new.contains(key));
-            own.filter_map(move |(key, line)| Some((*line, there(key)?)))
-        };
+        let same_scope = site.scope == release.scope;
+        let common = site.common(release);
         // A line or two of long blocks may be alike by chance.
-        let common = both().count() * 2;
-        let [fewer, more] = [site.new.len().min(release.new.len()), site.new.len().max(release.new.len())];
-        // Closers may be taken for others of their kind.
-        let between = &self.base.lines[first.base.end..second.base.start];
-        let close = between.iter().all(|line| is_weak(line.trimmed()));
-        let few_between = between.len() <= NEARBY && site.scope == release.scope;
-        let is_known = |(own, new): (usize, usize)| {
-            let text = self.site.lines[own].trimmed();
-            let in_one_block = || few_between && self.site.block(own) == self.release.block(new);
-            let says_much = || WordBag::of(text).word_count() >= MANY_WORDS;
-            (close || in_one_block()) && says_much() || close && depth_of(text, self.context.dialect.markup).1 > 0
-        };
+        let share_of = |lines: usize| !common.is_empty() && common.len() * 2 >= lines;
+        let few_between = same_scope && between.len() <= NEARBY;
+        let tells = || common.iter().any(|lines| self.is_no_chance(*lines, close, few_between));
+        let (fewer, more) = (site.new_lines.min(release.new_lines), site.new_lines.max(release.new_lines));
         if changed || self.site_op(site.op).kind == OpKind::Rewrite {
-            return (common >= more && (near || close && both().any(is_known)) || of_one_name()).then_some(at);
+            return (share_of(more) && (near || close && tells()) || of_one_name()).then_some(at);
         }
         // Members of one block stand in no order; those of another are others.
         let free = |member: &Member<'_>| member.block.is_none() && release.members.contains(member);
@@ -223,9 +230,18 @@ impl<'a> Walk<'a, '_> {
         let (part, whole) = (release.part_like(site), site.part_like(release));
         match part {
             Some(lines) if near || anywhere => Some(Twice::Already(lines)),
-            Some(_) if whole.is_some() && site.new.len() >= TELLING && site.scope == release.scope => Some(at),
+            Some(_) if whole.is_some() && site.new_lines >= TELLING && same_scope => Some(at),
             None if whole.is_some() && near => Some(at),
-            _ => (common >= fewer && both().any(is_known) || of_one_name()).then_some(at),
+            _ => (share_of(fewer) && tells() || of_one_name()).then_some(at),
         }
+    }
+
+    /// Tells whether a line that both put in is hardly the same by chance: it says much, in one block with few lines between
+    /// or close together, or it opens a block there.
+    fn is_no_chance(&self, (site, release): (usize, usize), close: bool, few_between: bool) -> bool {
+        let text = self.site.lines[site].trimmed();
+        let in_one_block = || few_between && self.site.block(site) == self.release.block(release);
+        (close || in_one_block()) && WordBag::of(text).word_count() >= MANY_WORDS
+            || close && depth_of(text, self.context.dialect.markup).1 > 0
     }
 }

@@ -424,13 +424,10 @@ impl Walk<'_, '_> {
             &self.site.lines[site.side.start],
             &self.release.lines[release.side.start],
         );
-        let by_statements = || {
-            let is_strict = self.context.options.trust == Trust::Strict;
-            let texts = [b.trimmed(), s.trimmed(), r.trimmed()];
-            (!is_strict).then(|| merge_by_statements(texts, self.context.dialect, self.context.options)).flatten()
-        };
-        let by_words = || merge_tokens(b.trimmed(), s.trimmed(), r.trimmed(), self.context.dialect, false);
-        let merged = by_statements().or_else(by_words)?;
+        let texts @ [base, own, new] = [b.trimmed(), s.trimmed(), r.trimmed()];
+        let dialect = self.context.dialect;
+        let merged = merge_by_statements(texts, dialect, self.context.options)
+            .or_else(|| merge_tokens(base, own, new, dialect, false))?;
         let shift = self.forms.site_shift(b, s);
         let line = crate::text::Line { content: r.content, end: r.end };
         let indent = self.forms.shifted(&line, shift);

@@ -2,57 +2,43 @@
 
 use std::collections::HashMap;
 
-use super::lines_text;
 use crate::diff::Edit;
 use crate::merge::Dialect;
 use crate::merge::align::Side;
 use crate::merge::balance::balance;
 use crate::merge::tags::tag_end;
-use crate::text::Line;
 use crate::text::token::tokens;
+use crate::text::{Line, joined};
 
 /// What lines begin with: the words of a rule's selectors, or the name of a tag.
 type Head<'h> = Vec<&'h [u8]>;
 
-/// What the stretches of an edit begin with.
-pub(super) struct Heads<'h> {
-    /// Those with which a stretch begins in both versions.
-    of_both: HashMap<Edit, Head<'h>>,
-    /// How often each is there, in the old version and in the new.
-    times: [HashMap<Head<'h>, usize>; 2],
-}
-
-impl<'h> Heads<'h> {
-    /// Finds the heads of `stretches` of both versions.
-    pub(super) fn of(sides: [&Side<'h>; 2], stretches: &[Edit], dialect: &Dialect) -> Self {
-        let mut heads = Heads { of_both: HashMap::new(), times: [HashMap::new(), HashMap::new()] };
-        if !dialect.declarations && !dialect.markup {
-            return heads;
-        }
-        for edit in stretches {
-            let lines = [&sides[0].lines[edit.old.clone()], &sides[1].lines[edit.new.clone()]];
-            let found = lines.map(|lines| head(lines, dialect));
-            for (times, head) in heads.times.iter_mut().zip(&found) {
-                head.iter().for_each(|head| *times.entry(head.clone()).or_default() += 1);
-            }
-            let (fewer, more) = (edit.old.len().min(edit.new.len()), edit.old.len().max(edit.new.len()));
-            if let [Some(old), Some(new)] = found
-                && old == new
-                && more > 1
-                && (fewer == 1 || dialect.declarations)
-                && balance(&lines_text(lines[0]), dialect.markup) == balance(&lines_text(lines[1]), dialect.markup)
-            {
-                heads.of_both.insert(edit.clone(), old);
-            }
-        }
-        heads
+/// Tells of each stretch whether it is one rule or tag in both versions, cut at other places, and the only one that begins
+/// so.
+pub(super) fn known_by_heads(sides: [&Side<'_>; 2], stretches: &[Edit], dialect: &Dialect) -> Vec<bool> {
+    if !dialect.declarations && !dialect.markup {
+        return vec![false; stretches.len()];
     }
-
-    /// Tells whether a stretch is one rule or tag in both versions, and the only one that begins so.
-    pub(super) fn tell(&self, stretch: &Edit) -> bool {
-        let head = self.of_both.get(stretch);
-        head.is_some_and(|head| self.times.iter().all(|times| times.get(head) == Some(&1)))
+    let lines = |edit: &Edit| [&sides[0].lines[edit.old.clone()], &sides[1].lines[edit.new.clone()]];
+    let heads: Vec<[Option<Head<'_>>; 2]> =
+        stretches.iter().map(|edit| lines(edit).map(|lines| head(lines, dialect))).collect();
+    let mut times: [HashMap<&Head<'_>, usize>; 2] = [HashMap::new(), HashMap::new()];
+    for pair in &heads {
+        for (times, head) in times.iter_mut().zip(pair) {
+            head.iter().for_each(|head| *times.entry(head).or_default() += 1);
+        }
     }
+    let is_known = |(edit, heads): (&Edit, &[Option<Head<'_>>; 2])| {
+        let [Some(old), Some(new)] = heads else { return false };
+        let (fewer, more) = (edit.old.len().min(edit.new.len()), edit.old.len().max(edit.new.len()));
+        let is_cut = more > 1 && (fewer == 1 || dialect.declarations);
+        let closes_alike = || {
+            let [before, after] = lines(edit).map(|lines| balance(&joined(lines), dialect.markup));
+            before == after
+        };
+        is_cut && old == new && times.iter().all(|times| times[old] == 1) && closes_alike()
+    };
+    stretches.iter().zip(&heads).map(is_known).collect()
 }
 
 fn head<'a>(lines: &[Line<'a>], dialect: &Dialect) -> Option<Head<'a>> {
@@ -77,7 +63,7 @@ fn tag_name<'a>(lines: &[Line<'a>]) -> Option<Head<'a>> {
     let first = lines.first()?.trimmed();
     let name = first.strip_prefix(b"<")?;
     let name = &name[..name.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'-').count()];
-    let text = lines_text(lines);
+    let text = joined(lines);
     let end = tag_end(&text, text.len() - text.trim_ascii_start().len())?;
     text[end..].trim_ascii_end().iter().all(|byte| *byte != b'\n').then(|| vec![name])
 }
