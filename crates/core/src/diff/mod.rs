@@ -22,6 +22,7 @@ mod slide;
 pub(crate) use anchors::longest_increasing;
 pub use intern::Interner;
 pub use part::part;
+pub(crate) use slide::join_replacements;
 pub use slide::{LineShape, slide};
 
 use std::ops::Range;

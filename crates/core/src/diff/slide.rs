@@ -87,6 +87,16 @@ impl Opened {
     }
 }
 
+/// Makes a replacement of an insertion and a deletion where sliding one of them brings it against the other: of
+/// several like items one became another, wherever the shortest script has it.
+pub(crate) fn join_replacements(edits: &mut Vec<Edit>, old: &[u32], new: &[u32]) {
+    join_each(edits, |first, second| {
+        let is_replaced =
+            first.old.is_empty() && second.new.is_empty() || first.new.is_empty() && second.old.is_empty();
+        is_replaced.then(|| joined_with(first, second, old, new, |_| true)).flatten()
+    });
+}
+
 /// Makes one edit of two where sliding one of them brings it against the other.
 fn join(
     edits: &mut Vec<Edit>,
@@ -95,11 +105,26 @@ fn join(
     weak: &impl Fn(u32) -> bool,
     same: &impl Fn(usize, usize) -> bool,
 ) {
+    join_each(edits, |first, second| {
+        let gap = first.old.end..second.old.start;
+        let unlike = |(i, j): (usize, usize)| (0..gap.len()).filter(|k| !same(i + k, j + k)).count();
+        // Of two insertions, or two deletions, the whole is one again, and can be slid on.
+        let alike = first.old.is_empty() && second.old.is_empty() || first.new.is_empty() && second.new.is_empty();
+        let is_weak = || old[gap.clone()].iter().all(|symbol| weak(*symbol));
+        joined_with(first, second, old, new, |to| match unlike(to).cmp(&unlike((first.old.end, first.new.end))) {
+            Ordering::Less => true,
+            Ordering::Equal => alike && is_weak(),
+            Ordering::Greater => false,
+        })
+    });
+}
+
+/// Puts what `whole` makes of two neighbouring edits in their place, and goes on with that.
+fn join_each(edits: &mut Vec<Edit>, whole: impl Fn(&Edit, &Edit) -> Option<Edit>) {
     let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
     for edit in edits.drain(..) {
         let mut edit = edit;
-        while let Some(before) = joined.last() {
-            let Some(whole) = joined_with(before, &edit, old, new, weak, same) else { break };
+        while let Some(whole) = joined.last().and_then(|before| whole(before, &edit)) {
             joined.pop();
             edit = whole;
         }
@@ -108,14 +133,14 @@ fn join(
     *edits = joined;
 }
 
-/// Returns two neighbouring edits as one, if one of them can be slid over the kept items between.
+/// Returns two neighbouring edits as one, if one of them can be slid over the kept items between, and it `is_better` that
+/// these are kept at the other place.
 fn joined_with(
     first: &Edit,
     second: &Edit,
     old: &[u32],
     new: &[u32],
-    weak: &impl Fn(u32) -> bool,
-    same: &impl Fn(usize, usize) -> bool,
+    is_better: impl Fn((usize, usize)) -> bool,
 ) -> Option<Edit> {
     let gap = second.old.start - first.old.end;
     if gap > FAR {
@@ -126,25 +151,13 @@ fn joined_with(
     let behind = || (second.old.end - gap, second.new.end - gap);
     let before = (first.old.start, first.new.start);
     let there = |(i, j): (usize, usize)| old[i..i + gap] == new[j..j + gap];
-    let unlike = |(i, j): (usize, usize)| (0..gap).filter(|k| !same(i + k, j + k)).count();
-    // Of two insertions, or two deletions, the whole is one again, and can be slid on.
-    let alike = first.old.is_empty() && second.old.is_empty() || first.new.is_empty() && second.new.is_empty();
-    let is_weak = || old[first.old.end..second.old.start].iter().all(|symbol| weak(*symbol));
-    let is_better = |to: (usize, usize)| {
-        there(to)
-            && match unlike(to).cmp(&unlike((first.old.end, first.new.end))) {
-                Ordering::Less => true,
-                Ordering::Equal => alike && is_weak(),
-                Ordering::Greater => false,
-            }
-    };
-    if is_pure(second) && is_better(behind()) {
+    if is_pure(second) && there(behind()) && is_better(behind()) {
         return Some(Edit {
             old: first.old.start..second.old.end - gap,
             new: first.new.start..second.new.end - gap,
         });
     }
-    if is_pure(first) && is_better(before) {
+    if is_pure(first) && there(before) && is_better(before) {
         return Some(Edit { old: before.0 + gap..second.old.end, new: before.1 + gap..second.new.end });
     }
     None
@@ -252,6 +265,22 @@ mod tests {
         let mut edits = vec![Edit { old: 0..1, new: 0..1 }, Edit { old: 2..4, new: 2..2 }];
         slide(&mut edits, &old, &new, |item| item == 9, |_| flat, |_| flat, |_, _| true);
         assert_eq!(edits, [Edit { old: 0..1, new: 0..1 }, Edit { old: 2..4, new: 2..2 }]);
+    }
+
+    #[test]
+    fn one_of_several_like_items_became_another() {
+        for (old, new, edit) in [
+            ([1, 1, 2], [5, 1, 2], Edit { old: 0..1, new: 0..1 }),
+            ([1, 1, 2], [1, 5, 2], Edit { old: 1..2, new: 1..2 }),
+        ] {
+            let mut edits = diff(&old, &new, |_| false);
+            join_replacements(&mut edits, &old, &new);
+            assert_eq!(edits, [edit]);
+        }
+        let apart = vec![Edit { old: 0..0, new: 0..1 }, Edit { old: 1..2, new: 2..2 }];
+        let mut edits = apart.clone();
+        join_replacements(&mut edits, &[1, 2, 3], &[5, 1, 3]);
+        assert_eq!(edits, apart);
     }
 
     #[test]

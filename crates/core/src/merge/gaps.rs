@@ -44,6 +44,15 @@ pub(crate) enum Union {
     Ask,
 }
 
+impl Union {
+    fn in_order(first: First, step: Step) -> Self {
+        match first {
+            First::Site => Union::SiteFirst(step),
+            First::Release => Union::Both(step),
+        }
+    }
+}
+
 impl Gap<'_> {
     /// Decides by the rules of the dialect.
     pub(crate) fn unite(&self, dialect: &Dialect, trust: Trust) -> Union {
@@ -83,8 +92,8 @@ impl Gap<'_> {
         if !site_whole || !(at_end || whole(self.release, dialect)) {
             return Union::Ask;
         }
-        if dialect.markup && self.at_page_edge() {
-            return Union::Both(Step::Snippet);
+        if let Some(first) = self.at_page_edge().filter(|_| dialect.markup) {
+            return Union::in_order(first, Step::Snippet);
         }
         let allowed = match dialect.insertions {
             _ if at_end => true,
@@ -101,12 +110,8 @@ impl Gap<'_> {
         if let Some(union) = self.of_entries(dialect) {
             return union;
         }
-        match self.first() {
-            _ if allowed => Union::Both(Step::BothInserted),
-            Some(First::Release) => Union::Both(Step::BothInserted),
-            Some(First::Site) => Union::SiteFirst(Step::BothInserted),
-            None => Union::Ask,
-        }
+        let first = if allowed { Some(First::Release) } else { self.first() };
+        first.map_or(Union::Ask, |first| Union::in_order(first, Step::BothInserted))
     }
 
     /// A mark can be put behind the last line of the release.
@@ -168,10 +173,7 @@ impl Gap<'_> {
             None => return Union::Ask,
         };
         let paragraphs = self.release.split(Line::is_blank).filter(|lines| !lines.is_empty()).count();
-        match self.first().filter(|_| paragraphs == 1).unwrap_or(outside) {
-            First::Site => Union::SiteFirst(Step::BothInserted),
-            First::Release => Union::Both(Step::BothInserted),
-        }
+        Union::in_order(self.first().filter(|_| paragraphs == 1).unwrap_or(outside), Step::BothInserted)
     }
 
     /// Which insertion stands first, where blank lines tell: one is written against the line before or after the
@@ -193,11 +195,17 @@ impl Gap<'_> {
         }
     }
 
-    /// Before the end of head or body, or after the opening of body: where snippets go.
-    fn at_page_edge(&self) -> bool {
+    /// Which insertion stands first before the end of head or body, or after the opening of body, where snippets go: the
+    /// site's is against the edge.
+    fn at_page_edge(&self) -> Option<First> {
         let lower = |l: &Line<'_>| l.trimmed().to_ascii_lowercase();
-        self.after.map(lower).is_some_and(|l| l.starts_with(b"</head") || l.starts_with(b"</body"))
-            || self.before.map(lower).is_some_and(|l| l.starts_with(b"<body") && l.ends_with(b">"))
+        let ends = |l: Vec<u8>| l.starts_with(b"</head") || l.starts_with(b"</body");
+        let begins = |l: Vec<u8>| l.starts_with(b"<body") && l.ends_with(b">");
+        match (self.before.map(lower).is_some_and(begins), self.after.map(lower).is_some_and(ends)) {
+            (_, true) => Some(First::Release),
+            (true, false) => Some(First::Site),
+            (false, false) => None,
+        }
     }
 }
 
@@ -271,13 +279,23 @@ mod tests {
     use crate::text::split_lines;
 
     fn unite(site: &'static str, release: &'static str, insertions: Insertions, after: Option<&str>) -> Union {
+        unite_between("x", site, release, insertions, after)
+    }
+
+    fn unite_between(
+        before: &str,
+        site: &'static str,
+        release: &'static str,
+        insertions: Insertions,
+        after: Option<&str>,
+    ) -> Union {
         let mut interner = Interner::new();
         let (s, r) = (split_lines(site.as_bytes()), split_lines(release.as_bytes()));
         let mut keys = |lines: &[Line<'static>]| -> Vec<u32> {
             lines.iter().map(|l| interner.number(l.trimmed().into())).collect()
         };
         let (sk, rk) = (keys(&s), keys(&r));
-        let before = split_lines(b"x\n");
+        let before = split_lines(before.as_bytes());
         let after = after.map(|a| split_lines(a.as_bytes())[0]);
         let gap = Gap {
             site: &s,
@@ -316,6 +334,8 @@ mod tests {
         let (a, b) = ("<i>a</i>\n", "<b>b</b>\n");
         assert_eq!(unite(a, b, Insertions::Elements, Some("<p>")), Union::Ask);
         assert!(matches!(unite(a, b, Insertions::Elements, Some("</head>")), Union::Both(Step::Snippet)));
+        let behind_body = unite_between("<body>", a, b, Insertions::Elements, Some("<p>"));
+        assert!(matches!(behind_body, Union::SiteFirst(Step::Snippet)));
         assert!(matches!(unite(a, b, Insertions::Elements, None), Union::Both(_)));
         let (own, new) = ("<script>\n  own();\n</script>\n", "<link rel=\"icon\" href=\"x\">\n");
         assert!(matches!(unite(own, new, Insertions::Elements, Some("<p>")), Union::Both(_)));

@@ -13,7 +13,7 @@ use super::Dialect;
 use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
 use super::tags::{Tag, merge_tags};
-use crate::diff::{Edit, Interner, diff, kept_pairs};
+use crate::diff::{Edit, Interner, diff, join_replacements, kept_pairs};
 use crate::text::Spelling;
 pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
 use write::write;
@@ -163,7 +163,8 @@ fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec
     for (item, key) in base.items.iter().zip(&base.keys).chain(side.items.iter().zip(&side.keys)) {
         weak[*key as usize] = !item.solid();
     }
-    let edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
+    let mut edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
+    join_replacements(&mut edits, &base.keys, &side.keys);
     let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
     for edit in edits {
         if let Some(last) = joined.last_mut()
@@ -433,6 +434,7 @@ mod tests {
     #[test]
     fn code_and_remarks_stay_apart_where_lines_were_joined() {
         let code = Dialect { strings: true, ..Dialect::default() };
+        let page = Dialect { markup: true, ..Dialect::default() };
         let (base, joined) = ("}\ncatch (e) {\n  stop(e);\n}", "} catch (e) {\n  stop(e);\n}");
         assert_eq!(merge(&code, base, "}\n// own\ncatch (e) {\n  stop(e);\n}", joined), None);
         assert_eq!(merge(&code, base, "}\n/* own */\ncatch (e) {\n  stop(e);\n}", joined).as_deref(), {
@@ -443,6 +445,13 @@ mod tests {
         assert_eq!(merge(&code, "x = 1; // b\ny", "x = 1; // c\ny", "x = 2;\n// b\ny").as_deref(), {
             Some("x = 2;\n// c\ny")
         });
+        let (base, joined) = ("f(a,\n  b,\n  c)", "f(\n  a, b, c,\n)");
+        for (dialect, remark) in [(&code, "# own"), (&code, "#own"), (&page, "// own")] {
+            assert_eq!(merge(dialect, base, &base.replace("b,", &format!("b, {remark}")), joined), None);
+        }
+        let base = "a(\"#1\", 2) # see b";
+        let [own, new] = [base.replace('2', "3"), base.replace("see", "not")];
+        assert_eq!(merge(&code, base, &own, &new), Some(own.replace("see", "not")));
     }
 
     #[test]

@@ -2,8 +2,8 @@
 
 use std::borrow::Cow;
 
-use crate::merge::Dialect;
 use crate::merge::tags::{self, tag_end, template_end};
+use crate::merge::{Dialect, Insertions};
 use crate::text::token::{TokenKind, tokens};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -31,7 +31,7 @@ pub(in crate::merge) struct Item<'a> {
 /// A remark.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(in crate::merge) enum Remark {
-    /// `// …`: goes on to the end of its line.
+    /// `// …` or `# …`: goes on to the end of its line.
     Line,
     /// `/* … */`
     Block,
@@ -114,14 +114,13 @@ pub(in crate::merge) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item
     if !lead.is_empty() {
         out.push(Item { lead, text: b"", sort: Sort::Mark, remark: None });
     }
-    if dialect.strings {
-        find_remarks(&mut out);
-    }
+    find_remarks(&mut out, dialect);
     out
 }
 
-/// Finds what stands in remarks `// …` and `/* … */`.
-fn find_remarks(items: &mut [Item<'_>]) {
+/// Finds what stands in remarks `// …`, `/* … */` and, in code and settings, `# …`.
+fn find_remarks(items: &mut [Item<'_>], dialect: &Dialect) {
+    let has_hash = dialect.strings && dialect.insertions != Insertions::Cascade;
     let mut within: Option<Remark> = None;
     // The last item of a block; none is looked for any more behind one that is left open.
     let mut end = Some(0);
@@ -131,10 +130,14 @@ fn find_remarks(items: &mut [Item<'_>]) {
             next && items[k].text == marks[0]
         };
         let address = || items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
+        let hash = || {
+            let word = items[k].text.len() > 1 || items.get(k + 1).is_none_or(|next| !next.lead.is_empty());
+            has_hash && items[k].text.starts_with(b"#") && word && (k == 0 || !items[k].lead.is_empty())
+        };
         within = match within {
             Some(Remark::Line) if !items[k].lead.contains(&b'\n') => within,
             Some(Remark::Block) if end.is_some_and(|end| k <= end) => within,
-            _ if pair(k, [b"/", b"/"]) && !address() => Some(Remark::Line),
+            _ if hash() || pair(k, [b"/", b"/"]) && !address() => Some(Remark::Line),
             _ if end.is_some() && pair(k, [b"/", b"*"]) => {
                 end = (k + 2..items.len()).find(|k| pair(*k, [b"*", b"/"])).map(|k| k + 1);
                 end.map(|_| Remark::Block)

@@ -166,7 +166,7 @@ impl<'a> Writer<'a> {
     /// Goes on to where an item stands, if it may stand there.
     fn enter(&mut self, lead: &[u8], item: &Item<'_>) -> Option<()> {
         let within = self.remark && !lead.contains(&b'\n');
-        self.remark = within || item.remark == Some(Remark::Line) && item.text == b"/";
+        self.remark = within || item.remark == Some(Remark::Line) && matches!(item.text.first(), Some(b'/' | b'#'));
         let fits = match item.remark {
             Some(Remark::Line) => self.remark,
             Some(Remark::Block) => true,
