@@ -158,6 +158,11 @@ impl<'a> Site<'a> {
         } else {
             opening.open(&sources.site, None, single.as_deref())?
         };
+        if let Source::Theme(opened) = &site
+            && sources.inside.is_none()
+        {
+            said.borrow_mut().extend(left_out(&sources.site, opened));
+        }
         let (site, exports) = exports::exchange(site, &sources.settings, &config.layout)?;
         Ok(Site { sources, config, single, site, exports, made_from, said: said.into_inner() })
     }
@@ -225,6 +230,22 @@ pub(crate) struct Three {
     pub(crate) pair: Pair,
     pub(crate) release: Source,
     pub(crate) release_at: PathBuf,
+}
+
+/// So many names of what was left out are said.
+const NAMES: usize = 5;
+
+/// Says what lies beside the theme in the site's folder or archive, where something does.
+fn left_out(source: &Path, opened: &Opened) -> Option<String> {
+    let inside = opened.inside.as_ref().filter(|_| !opened.beside.is_empty())?;
+    let mut names = opened.beside.iter().take(NAMES).cloned().collect::<Vec<_>>().join(", ");
+    if let more @ 1.. = opened.beside.len().saturating_sub(NAMES) {
+        names.push_str(&format!(" and {more} more"));
+    }
+    let source = source.display();
+    Some(format!(
+        "the theme in {source} is at {inside}; not looked at beside it: {names} (--inside . takes all of it)"
+    ))
 }
 
 /// Themes with different short names are most likely a mistake.

@@ -34,6 +34,8 @@ pub struct Opened {
     pub identity: Identity,
     /// Where in the source it was found, if not at the top.
     pub inside: Option<String>,
+    /// What lies beside it in the source, and is not looked at; folders end in `/`.
+    pub beside: Vec<String>,
     /// The folder's or archive's name, for a theme that says nothing of itself.
     pub folder_name: String,
     /// The vendor's change log, from the theme or the package around it.
@@ -96,6 +98,7 @@ pub fn open_theme(source: &Path, layout: &Layout, options: &OpenOptions<'_>) -> 
     Ok(Opened {
         tree,
         identity,
+        beside: lying_beside(&top, &place.name),
         inside: (!place.name.is_empty()).then_some(place.name).or(at_top.then(|| ".".to_string())),
         folder_name,
         changelog: log.map(|b| String::from_utf8_lossy(&b).into_owned()),
@@ -400,18 +403,35 @@ fn unpacked_beside(parent: &Path, archive: &Path) -> Option<PathBuf> {
         .find(|folder| inner.iter().filter(|p| folder.join(p).is_file()).count() * 2 > inner.len())
 }
 
+/// What is in a folder, but for what systems leave behind.
+fn visible(folder: &Path) -> std::io::Result<Vec<fs::DirEntry>> {
+    let is_meant =
+        |entry: &fs::DirEntry| !["__MACOSX", ".DS_Store", ".git"].iter().any(|n| entry.file_name() == *n);
+    Ok(fs::read_dir(folder)?.filter_map(Result::ok).filter(is_meant).collect())
+}
+
+/// What lies in the folders on the way to a place, and is not on it.
+fn lying_beside(top: &Path, name: &str) -> Vec<String> {
+    let mut folder = top.to_path_buf();
+    let mut beside = Vec::new();
+    for step in name.split('/').filter(|step| !step.is_empty()) {
+        let others = visible(&folder).unwrap_or_default().into_iter().filter(|entry| entry.file_name() != step);
+        beside.extend(others.map(|entry| {
+            let path = entry.path();
+            let end = if path.is_dir() { "/" } else { "" };
+            format!("{}{end}", path.strip_prefix(top).unwrap_or(&path).display())
+        }));
+        folder.push(step);
+    }
+    beside.sort();
+    beside
+}
+
 /// Goes down through folders that hold nothing but one folder.
 fn see_through(folder: &Path, name: String) -> (String, PathBuf) {
     let (mut folder, mut name) = (folder.to_path_buf(), name);
     for _ in 0..4 {
-        let Ok(list) = fs::read_dir(&folder) else { break };
-        let visible: Vec<_> = list
-            .filter_map(Result::ok)
-            .filter(|e| {
-                let n = e.file_name();
-                n != "__MACOSX" && n != ".DS_Store" && n != ".git"
-            })
-            .collect();
+        let Ok(visible) = visible(&folder) else { break };
         match &visible[..] {
             [only] if only.file_type().is_ok_and(|t| t.is_dir()) => {
                 name = join(&name, &only.file_name().to_string_lossy());

@@ -86,6 +86,21 @@ fn of_several_themes_in_a_package_one_is_named_or_meant() {
 }
 
 #[test]
+fn what_lies_beside_the_sites_theme_is_named() {
+    let env = small();
+    env.write("whole/old.zip", zip(&[("readme.txt", b"old")]));
+    env.write("whole/own-fonts/own.woff2", b"wOF2");
+    let card = "title = \"Mill\"\nname = \"mill\"\nversion = \"1.0\"\n";
+    env.theme("whole/mill", &[("a.css", "b {}\n"), ("themecard.toml", card)]);
+    env.theme("base", &[("a.css", "a {}\n"), ("themecard.toml", card)]);
+    let ran = env.run("survey --base base --site whole").ends(0);
+    let told = "the theme in whole is at mill; not looked at beside it: old.zip, own-fonts/";
+    assert!(ran.err.contains(told) && ran.err.contains("--inside ."), "{}", ran.err);
+    assert!(!env.run("survey --base base --site whole/mill").ends(0).err.contains("not looked at"));
+    assert!(env.run("survey --base base --site whole --inside .").ends(0).out.contains("own-fonts/own.woff2"));
+}
+
+#[test]
 fn hostile_archives_are_refused_whole() {
     let env = small();
     let link = tar_gz(&[("a.css", b"", tar::EntryType::Symlink)]);
