@@ -167,6 +167,7 @@ fn ini(text: &str) -> Option<Value> {
 }
 
 /// The translations of a catalog by context and id, each plural form on a line; the header and obsolete entries left out.
+/// `None` where the text is no catalog.
 fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
     let text = std::str::from_utf8(text).ok()?;
     let mut out = BTreeMap::new();
@@ -187,6 +188,10 @@ fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
         };
         let string = string.strip_suffix('"')?;
         let word = word.trim();
+        let is_form = || word.strip_prefix("msgstr[").is_some_and(|number| number.ends_with(']'));
+        if !["", "msgctxt", "msgid", "msgid_plural", "msgstr"].contains(&word) && !is_form() {
+            return None;
+        }
         if word.starts_with("msgctxt") || (word == "msgid" && (in_value || !key.starts_with("msgctxt"))) {
             close(&mut key, &mut value);
         }
@@ -228,6 +233,8 @@ mod tests {
             [("msgida", "x\ny"), ("msgidb", "z")].map(|(k, v)| (k.into(), v.into())).into()
         );
         assert_eq!(of("a.ini", "[a]\nb = 1\n  2\n;c\n")["\0a\0b"], "\"1\\n2\"");
-        assert!(keyed_values("a.yaml", b"a: [").is_none() && keyed_values("a.css", b"a {}").is_none());
+        for (path, text) in [("a.yaml", "a: ["), ("a.css", "a {}"), ("a.po", "msgid \"a\"\nmsgtext \"b\"\n")] {
+            assert!(keyed_values(path, text.as_bytes()).is_none(), "{path}");
+        }
     }
 }
