@@ -172,6 +172,13 @@ pub struct Overlap {
     pub contained: f32,
 }
 
+impl Overlap {
+    /// Which share of all the lines of both files they have in common, from 0 to 1: the Jaccard index.
+    pub fn of_both(&self) -> f32 {
+        self.alike / (2.0 - self.alike)
+    }
+}
+
 /// An index that finds the most similar sketch without comparing all pairs.
 #[derive(Debug, Default)]
 pub struct SketchIndex {

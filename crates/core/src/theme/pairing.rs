@@ -269,11 +269,14 @@ struct Candidate {
     is_sure: bool,
     /// If no other comes near.
     is_likely: bool,
+    /// The paths say it, too.
+    is_namesake: bool,
 }
 
 impl Candidate {
     fn of(names: &Names, (old, i): (&dyn Tree, usize), (new, j): (&dyn Tree, usize), overlap: Overlap) -> Self {
-        let (a, b) = (file_name(&old.entries()[i]), file_name(&new.entries()[j]));
+        let (before, after) = (&old.entries()[i], &new.entries()[j]);
+        let (a, b) = (file_name(before), file_name(after));
         let (a_stem, b_stem) = (stem(&a), stem(&b));
         let (short, long) = if a_stem.len() < b_stem.len() { (a_stem, b_stem) } else { (b_stem, a_stem) };
         let akin = long.contains(&short) && names.is_telling(&a) && names.is_telling(&b);
@@ -283,7 +286,7 @@ impl Candidate {
             (_, true) => BY_NAME * 0.6 * short.len() as f32 / long.len().max(1) as f32,
             _ => 0.0,
         };
-        let by_folder = 1.0 - BY_FOLDER * (1.0 - closeness(&old.entries()[i].path, &new.entries()[j].path));
+        let by_folder = 1.0 - BY_FOLDER * (1.0 - closeness(&before.path, &after.path));
         let Overlap { lines, alike, alike_by_weight, contained } = overlap;
         let in_it = contained >= CONTAINED && (lines >= SHARED_LINES || akin);
         Candidate {
@@ -293,6 +296,7 @@ impl Candidate {
             score: ((alike + alike_by_weight + contained) / 2.0 + by_name) * by_folder,
             is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
             is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
+            is_namesake: are_namesakes(&before.path, &after.path),
         }
     }
 }
@@ -363,6 +367,17 @@ fn alike(
     }
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
     scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));
+    // Of twins that a new file may be, the one that it is named after is meant.
+    let mut named: HashMap<usize, (f32, f32)> = HashMap::new();
+    for one in scored.iter().rev().filter(|one| one.is_namesake) {
+        named.insert(one.new, (one.score, one.overlap.of_both()));
+    }
+    let is_twin_of_named = |one: &Candidate| {
+        // A file that was put together of two has no line from both.
+        let is_twin =
+            |(score, share): &(f32, f32)| *score >= one.score * RIVAL && share + one.overlap.of_both() > 1.0;
+        !one.is_namesake && named.get(&one.new).is_some_and(is_twin)
+    };
     // The two best scores of each file, on either side.
     let mut best: [BTreeMap<usize, [f32; 2]>; 2] = Default::default();
     for one in &scored {
@@ -378,7 +393,7 @@ fn alike(
     for one in &scored {
         let others = best.iter().zip([one.old, one.new]).filter_map(|(best, k)| best.get(&k));
         let rival = others.map(|best| if best[0] == one.score { best[1] } else { best[0] }).fold(0.0, f32::max);
-        if one.is_sure || one.is_likely && rival < one.score * RIVAL {
+        if !is_twin_of_named(one) && (one.is_sure || one.is_likely && rival < one.score * RIVAL) {
             found.push((one.old, one.new, one.overlap.alike));
         }
     }
@@ -437,6 +452,18 @@ mod tests {
                 (None, Some("new.txt".into())),
             ]
         );
+    }
+
+    #[test]
+    fn a_new_file_named_after_a_gone_one_is_not_another_like_it() {
+        let look: String = (0..8).map(|n| format!("line {n}\n")).collect();
+        let (own, new) = (format!("{look}own 1\nown 2\n"), format!("{look}new\n"));
+        let found = pairs(
+            &[("skins/mist/look.css", &look), ("skins/tide/look.css", &own)],
+            &[("skins/tide/shared/look.css", &new)],
+        );
+        let moved = ("skins/tide/look.css".to_string(), "skins/tide/shared/look.css".to_string());
+        assert_eq!(found, [(Some("skins/mist/look.css".into()), None), (Some(moved.0), Some(moved.1))]);
     }
 
     #[test]
