@@ -278,6 +278,45 @@ fn without_strays(mut anchors: Vec<FromTo>, pairs: &[FromTo]) -> Vec<FromTo> {
     anchors
 }
 
+/// Takes the lines at either end that are apart from the others at home, but not where they were, for those next to the
+/// others, if all of them are there: the home had such lines before, and the comparison took the new ones for them.
+/// `is_twin` tells of a line of the base whether its home had one before and has more now.
+pub(super) fn next_to_others(
+    pairs: &mut [FromTo],
+    base: &[Line<'_>],
+    home: &[Line<'_>],
+    is_twin: impl Fn(usize) -> bool,
+) {
+    let is_apart = |k: &usize| pairs[*k].1 - pairs[k - 1].1 > pairs[*k].0 - pairs[k - 1].0 + HOLE;
+    let all = pairs.len();
+    let above = pairs.iter().take_while(|(i, _)| is_twin(*i)).count();
+    if above == all {
+        return;
+    }
+    let below = pairs.iter().rev().take_while(|(i, _)| is_twin(*i)).count();
+    let first = (1..all.min(above + 1)).rev().find(is_apart);
+    let last = ((all - below).max(1)..all).find(is_apart);
+    let alike = |line: usize, j: &usize| home[*j].trimmed() == base[line].trimmed();
+    let place = |line: usize, (i, j): FromTo| match line < i {
+        true => (j.saturating_sub(i - line + HOLE)..j).rev().find(|j| alike(line, j)),
+        false => (j + 1..home.len().min(j + line - i + HOLE + 1)).find(|j| alike(line, j)),
+    };
+    // From the others outwards.
+    let placed = |strays: &mut dyn Iterator<Item = &FromTo>, beside: FromTo| -> Option<Vec<FromTo>> {
+        let next = |beside: &mut FromTo, stray: &FromTo| {
+            *beside = (stray.0, place(stray.0, *beside)?);
+            Some(*beside)
+        };
+        let mut at = beside;
+        strays.map(|stray| next(&mut at, stray)).collect()
+    };
+    let upwards = first.and_then(|k| placed(&mut pairs[..k].iter().rev(), pairs[k]));
+    let downwards = last.and_then(|k| placed(&mut pairs[k..].iter(), pairs[k - 1]));
+    let put = |(pair, near): (&mut FromTo, FromTo)| *pair = near;
+    pairs.iter_mut().zip(upwards.into_iter().flatten().rev()).for_each(put);
+    pairs.iter_mut().rev().zip(downwards.into_iter().flatten().rev()).for_each(put);
+}
+
 /// The most pairs that stand in order, of those whose lines have no other place and are no other's.
 fn in_order(pairs: &[FromTo]) -> Vec<FromTo> {
     let (mut old, mut new) = (HashMap::<usize, usize>::new(), HashMap::<usize, usize>::new());
@@ -331,6 +370,7 @@ pub(super) fn chains(pairs: &[FromTo]) -> Vec<Vec<FromTo>> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::text::split_lines;
 
     #[test]
     fn a_line_of_the_other_file_does_not_begin_the_place_of_this_one() {
@@ -345,5 +385,20 @@ mod tests {
         let twice: Vec<FromTo> = (0..6).flat_map(|i| [(i, i), (i, 100 + i)]).collect();
         assert_eq!(begins(&[twice.as_slice(), &[(6, 6)]].concat()), (10, 110));
         assert_eq!(begins(&[(6, 6)]), (6, 6), "what was put in may be long");
+    }
+
+    #[test]
+    fn lines_that_the_home_had_too_are_those_next_to_the_others() {
+        let base = split_lines(b"a\nb\n1\n2\n3\nz\n");
+        let other = "-\n".repeat(20);
+        let text = format!("a\nb\n{other}a\n\nb\n1\n2\n3\nz\n{other}z\n");
+        let home = split_lines(text.as_bytes());
+        let placed = |is_twin: fn(usize) -> bool| {
+            let mut pairs = [(0, 0), (1, 1), (2, 25), (3, 26), (4, 27), (5, 49)];
+            next_to_others(&mut pairs, &base, &home, is_twin);
+            pairs.map(|(_, j)| j)
+        };
+        assert_eq!(placed(|i| !(2..5).contains(&i)), [22, 24, 25, 26, 27, 28]);
+        assert_eq!(placed(|i| i < 1), [0, 1, 25, 26, 27, 49], "a line that it had not is its own");
     }
 }

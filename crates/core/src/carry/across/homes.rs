@@ -9,7 +9,7 @@ use rayon::prelude::*;
 
 use super::super::file::Triple;
 use super::super::run::Inputs;
-use super::chains::{Chain, FromTo, WHOLE, chains, go_on, whole};
+use super::chains::{Chain, FromTo, WHOLE, chains, go_on, next_to_others, whole};
 use super::{SIZE_LIMIT, body};
 use crate::merge::line_edits;
 use crate::text::key::is_weak;
@@ -147,14 +147,15 @@ impl Additions {
         let mut out: Vec<Chain> = by_file
             .into_iter()
             .flat_map(|(file, pairs)| {
-                let whole = whole(&pairs, &telling).into_iter();
+                let home = split_lines(&self.files[file].body);
+                let hash_of = |i: usize| hash(lost[lost.partition_point(|(line, _)| *line < i)].1);
+                let is_twin = |i: usize| self.files[file].twins.contains(&hash_of(i));
+                let mut whole = whole(&pairs, &telling);
+                whole.iter_mut().for_each(|whole| next_to_others(whole, base, &home, is_twin));
                 let is_kin = is_kin(file);
                 let is_foreign = !self.files[file].is_written_as(path);
-                let is_vague = |(i, _): &&(usize, usize)| {
-                    let hash = hash(lost[lost.partition_point(|(line, _)| line < i)].1);
-                    self.files[file].twins.contains(&hash) || !is_kin && self.counts[&hash] > EVERYWHERE
-                };
-                let home = split_lines(&self.files[file].body);
+                let is_vague =
+                    |(i, _): &&(usize, usize)| is_twin(*i) || !is_kin && self.counts[&hash_of(*i)] > EVERYWHERE;
                 let chain = |mut pairs: Vec<(usize, usize)>| {
                     go_on(&mut pairs, base, &home, &telling);
                     let (vague, sure): (Vec<_>, Vec<_>) = pairs.iter().partition(is_vague);
@@ -163,7 +164,7 @@ impl Additions {
                     let vague = vague.into_iter().map(|(i, _)| i).collect();
                     Chain { file, is_kin, is_foreign, has_much, pairs, vague }
                 };
-                whole.chain(chains(&pairs)).map(chain).collect::<Vec<_>>()
+                whole.into_iter().chain(chains(&pairs)).map(chain).collect::<Vec<_>>()
             })
             .collect();
         out.sort_by(|a, b| b.pairs.len().cmp(&a.pairs.len()).then((a.file, a.pairs[0]).cmp(&(b.file, b.pairs[0]))));
