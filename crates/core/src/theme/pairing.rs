@@ -255,9 +255,16 @@ const NAME_LENGTH: usize = 3;
 /// Tells whether the paths say that one file came from the other: one stands above or below the other, and one's name
 /// has the other's within it.
 pub(crate) fn are_namesakes(a: &str, b: &str) -> bool {
+    likeness_of_names(a, b).is_some()
+}
+
+/// How near the names of two files are of which the paths say that one came from the other: the letters that both have,
+/// less those that one has more. `None` where the paths do not say so.
+fn likeness_of_names(a: &str, b: &str) -> Option<i64> {
     let (own, other) = (stem(a), stem(b));
     let (short, long) = if own.len() < other.len() { (&own, &other) } else { (&other, &own) };
-    closeness(a, b) == 1.0 && long.contains(short.as_str()) && (short == long || short.len() >= NAME_LENGTH)
+    let is_within = long.contains(short.as_str()) && (short == long || short.len() >= NAME_LENGTH);
+    (closeness(a, b) == 1.0 && is_within).then(|| 2 * short.len() as i64 - long.len() as i64)
 }
 
 /// An old and a new file that may be one.
@@ -269,8 +276,8 @@ struct Candidate {
     is_sure: bool,
     /// If no other comes near.
     is_likely: bool,
-    /// The paths say it, too.
-    is_namesake: bool,
+    /// The paths say it, too: how near the names are.
+    named_after: Option<i64>,
 }
 
 impl Candidate {
@@ -296,7 +303,7 @@ impl Candidate {
             score: ((alike + alike_by_weight + contained) / 2.0 + by_name) * by_folder,
             is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
             is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
-            is_namesake: are_namesakes(&before.path, &after.path),
+            named_after: likeness_of_names(&before.path, &after.path),
         }
     }
 }
@@ -368,15 +375,17 @@ fn alike(
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
     scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));
     // Of twins that a new file may be, the one that it is named after is meant.
-    let mut named: HashMap<usize, (f32, f32)> = HashMap::new();
-    for one in scored.iter().rev().filter(|one| one.is_namesake) {
-        named.insert(one.new, (one.score, one.overlap.of_both()));
+    let mut named: HashMap<usize, Vec<&Candidate>> = HashMap::new();
+    for one in scored.iter().filter(|one| one.named_after.is_some()) {
+        named.entry(one.new).or_default().push(one);
     }
     let is_twin_of_named = |one: &Candidate| {
-        // A file that was put together of two has no line from both.
-        let is_twin =
-            |(score, share): &(f32, f32)| *score >= one.score * RIVAL && share + one.overlap.of_both() > 1.0;
-        !one.is_namesake && named.get(&one.new).is_some_and(is_twin)
+        let is_meant = |other: &&Candidate| {
+            // A file that was put together of two has no line from both.
+            let is_twin = one.overlap.of_both() + other.overlap.of_both() > 1.0;
+            other.named_after > one.named_after && other.score >= one.score * RIVAL && is_twin
+        };
+        named.get(&one.new).is_some_and(|others| others.iter().any(is_meant))
     };
     // The two best scores of each file, on either side.
     let mut best: [BTreeMap<usize, [f32; 2]>; 2] = Default::default();
@@ -458,12 +467,13 @@ mod tests {
     fn a_new_file_named_after_a_gone_one_is_not_another_like_it() {
         let look: String = (0..8).map(|n| format!("line {n}\n")).collect();
         let (own, new) = (format!("{look}own 1\nown 2\n"), format!("{look}new\n"));
-        let found = pairs(
-            &[("skins/mist/look.css", &look), ("skins/tide/look.css", &own)],
-            &[("skins/tide/shared/look.css", &new)],
-        );
-        let moved = ("skins/tide/look.css".to_string(), "skins/tide/shared/look.css".to_string());
-        assert_eq!(found, [(Some("skins/mist/look.css".into()), None), (Some(moved.0), Some(moved.1))]);
+        for [gone, moved, to] in [
+            ["skins/mist/look.css", "skins/tide/look.css", "skins/tide/shared/look.css"],
+            ["skins/dark.css", "skins/darkest.css", "skins/shared/new-darkest.css"],
+        ] {
+            let found = pairs(&[(gone, &look), (moved, &own)], &[(to, &new)]);
+            assert_eq!(found, [(Some(gone.into()), None), (Some(moved.into()), Some(to.into()))]);
+        }
     }
 
     #[test]
