@@ -159,7 +159,7 @@ impl<'a> Site<'a> {
             opening.open(&sources.site, None, single.as_deref())?
         };
         if let Source::Theme(opened) = &site
-            && sources.inside.is_none()
+            && opened.inside.as_deref() != sources.inside.as_deref().map(|inside| inside.trim_matches('/'))
         {
             said.borrow_mut().extend(left_out(&sources.site, opened));
         }

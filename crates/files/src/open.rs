@@ -414,7 +414,7 @@ fn visible(folder: &Path) -> std::io::Result<Vec<fs::DirEntry>> {
 fn lying_beside(top: &Path, name: &str) -> Vec<String> {
     let mut folder = top.to_path_buf();
     let mut beside = Vec::new();
-    for step in name.split('/').filter(|step| !step.is_empty()) {
+    for step in name.split('/').filter(|step| !["", "."].contains(step)) {
         let others = visible(&folder).unwrap_or_default().into_iter().filter(|entry| entry.file_name() != step);
         beside.extend(others.map(|entry| {
             let path = entry.path();

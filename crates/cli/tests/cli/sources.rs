@@ -96,7 +96,11 @@ fn what_lies_beside_the_sites_theme_is_named() {
     let ran = env.run("survey --base base --site whole").ends(0);
     let told = "the theme in whole is at mill; not looked at beside it: old.zip, own-fonts/";
     assert!(ran.err.contains(told) && ran.err.contains("--inside ."), "{}", ran.err);
-    assert!(!env.run("survey --base base --site whole/mill").ends(0).err.contains("not looked at"));
+    // What is named is a place in another source.
+    assert!(env.run("survey --base base --site whole --inside theme.zip").ends(0).err.contains(told));
+    for args in ["--site whole/mill", "--site whole --inside mill/"] {
+        assert!(!env.run(&format!("survey --base base {args}")).ends(0).err.contains("not looked at"), "{args}");
+    }
     assert!(env.run("survey --base base --site whole --inside .").ends(0).out.contains("own-fonts/own.woff2"));
 }
 

@@ -54,6 +54,26 @@ fn a_right_result_is_proved() {
 }
 
 #[test]
+fn a_key_that_one_side_renamed_holds_what_the_other_set() {
+    let base = "page:\n  made: 'Made %s'\n  more: 'Read on'\n  seen: 'Seen %s'\n";
+    let (renamed, set) = (base.replace("made:", "made_on:"), base.replace("Made", "Made on"));
+    for (site, release) in [(&renamed, &set), (&set, &renamed)] {
+        let [base, site, release] =
+            [base, site.as_str(), release.as_str()].map(|text| theme(&[("words.yml", text)]));
+        let found = |fault: fn(&str) -> String| {
+            let out = run(&base, &site, &release, CarryOptions::default());
+            assert_eq!(
+                (out.account.totals.open, out.files["words.yml"].as_str().contains("made_on: 'Made on")),
+                (0, true)
+            );
+            check(&base, &site, &release, out, "words.yml", fault)
+        };
+        assert_eq!(found(str::to_string), []);
+        assert_ne!(found(|text| text.replace("Made on", "Made")), []);
+    }
+}
+
+#[test]
 fn a_dropped_change_is_found() {
     assert!(kinds(|t| t.replace("teal", "red")).contains(&FindingKind::ChangeMissing));
 }

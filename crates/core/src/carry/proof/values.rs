@@ -73,10 +73,16 @@ impl Proof {
                     |(p, v): (&String, &String)| Some(v) == x && base.get(p) != Some(v) && !result.contains_key(p);
                 side.iter().any(is_it)
             };
+            // Nor is one lost that a side renamed, if it holds there what the other made of it.
             let is_renamed = || {
                 let holds =
-                    |(p, v): (&String, &String)| Some(v) == s && base.get(p) != Some(v) && !site.contains_key(p);
-                x.is_none() && result.iter().any(holds)
+                    |set: Option<&String>, by: &BTreeMap<String, String>, other: &BTreeMap<String, String>| {
+                        let is_it = |(p, v): (&String, &String)| {
+                            Some(v) == set && !by.contains_key(p) && !base.contains_key(p) && other.contains_key(p)
+                        };
+                        result.iter().any(is_it)
+                    };
+                x.is_none() && (holds(s, site, release) || holds(r, release, site))
             };
             let words = |value: Option<&String>| value.map_or(HashSet::new(), |value| words_of(value.as_bytes()));
             let is_brought = || {
