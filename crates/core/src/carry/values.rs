@@ -174,7 +174,8 @@ fn catalog_values(text: &[u8]) -> Option<BTreeMap<String, String>> {
     let (mut key, mut value, mut in_value, mut in_plural) = (String::new(), String::new(), false, false);
     let mut close = |key: &mut String, value: &mut String| {
         if !key.is_empty() && key != "msgid" {
-            out.insert(std::mem::take(key), std::mem::take(value));
+            // An empty plural form at the end says as little as none.
+            out.insert(std::mem::take(key), value.trim_end_matches('\n').to_string());
         }
         key.clear();
         value.clear();

@@ -348,6 +348,17 @@ mod tests {
     }
 
     #[test]
+    fn a_plural_form_that_the_site_took_out_is_empty() {
+        let base = catalog(
+            "msgid \"a\"\nmsgid_plural \"as\"\nmsgstr[0] \"1\"\nmsgstr[1] \"\"\n\"2\"\n\nmsgid \"b\"\nmsgstr \"b\"\n",
+        );
+        let release = base.replace("msgstr \"b\"", "msgstr \"new\"");
+        let (text, outcomes) = merged(&base, &base.replace("msgstr[1] \"\"\n\"2\"\n", ""), &release);
+        assert_eq!(text, release.replace("\"\"\n\"2\"", "\"\""));
+        assert_eq!(outcomes, [Outcome::Kept]);
+    }
+
+    #[test]
     fn a_wording_for_all_numbers_is_asked_about_where_the_release_counts() {
         let base = catalog("msgid \"a\"\nmsgstr \"1\"\n");
         let release = catalog("msgid \"a\"\nmsgid_plural \"as\"\nmsgstr[0] \"1\"\nmsgstr[1] \"2\"\n");

@@ -92,11 +92,12 @@ impl<'a> Sides<'_, 'a> {
                 collided |= *text != bt && !text.is_empty() && !(b.is_none() && st.is_empty());
                 !st.is_empty() || text == &bt
             };
+            let lines = &release.text[lines.clone()];
             match s.forms.get(k).filter(|_| from_site) {
-                Some((own, _)) => {
-                    strings.extend(as_form(&site.text[own.clone()], &release.text[lines.clone()], release));
-                }
-                None => strings.extend_from_slice(&release.text[lines.clone()]),
+                Some((own, _)) => strings.extend(as_form(&site.text[own.clone()], lines, release)),
+                // A plural form that the site took out says nothing; without its line no catalog is valid.
+                None if from_site => strings.extend([keyword(lines), b"\"\"", release.line_end].concat()),
+                None => strings.extend_from_slice(lines),
             }
         }
         let fuzzy = if collided {
