@@ -36,6 +36,7 @@ mod cascade;
 mod checked;
 mod choices;
 mod enclosed;
+mod ends;
 mod fewest;
 mod gaps;
 mod hints;

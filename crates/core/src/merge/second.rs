@@ -117,7 +117,7 @@ fn unknown_to<'m>(literal: &MergedLines, merged: &'m MergedLines, settled: bool)
 }
 
 /// The lines of a result that come to stand in something else than they did, whichever side is taken.
-fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
+pub(super) fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> Vec<usize> {
     match dialect.blanks {
         Blanks::IndentIsMeaning if is_torn(versions) => Vec::new(),
         Blanks::IndentIsMeaning => Levels::of(versions).lines_out_of_place(found, dialect),
@@ -126,7 +126,7 @@ fn out_of_place(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) ->
 }
 
 /// Tells whether a result closes what it opens, whichever side is taken.
-fn closes(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> bool {
+pub(super) fn closes(found: &MergedLines, versions: [&[u8]; 3], dialect: &Dialect) -> bool {
     dialect.blanks == Blanks::IndentIsMeaning || Closing::of(versions, dialect.markup).answers_close(found)
 }
 

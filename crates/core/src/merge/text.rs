@@ -3,6 +3,7 @@
 use super::align::line_edits;
 use super::checked::Versions;
 use super::enclosed::merge_enclosed;
+use super::ends::merged_with_the_end_apart;
 use super::lines::MergedLines;
 use super::reformed::in_the_bases_form;
 use super::second::{is_better, second_opinion};
@@ -98,22 +99,27 @@ fn merge_bodies(
     dialect: &Dialect,
     options: &MergeOptions,
 ) -> MergedLines {
-    let once = |base, site, release| match dialect.blanks {
+    let once = |base: &[u8], site: &[u8], release: &[u8]| match dialect.blanks {
         Blanks::IndentIsMeaning => merge_indented([base, site, release], dialect, options),
         _ => merge_enclosed([base, site, release], dialect, options),
     };
     let merged = once(base, site, release);
     if options.trust != Trust::Strict {
         let versions = [base, site, release];
+        let best = |versions: [&[u8]; 3]| {
+            let [base, site, release] = versions;
+            best_of(once(base, site, release), versions, dialect, options)
+        };
         if merged.space_follows_release
             && let Some(site) = in_the_bases_form(versions, dialect, options)
         {
-            let plain = best_of(once(base, &site, release), [base, &site, release], dialect, options);
+            let plain = best([base, &site, release]);
             if is_better(&plain, &merged) {
                 return MergedLines { space_lines: merged.space_lines, space_follows_release: true, ..plain };
             }
         }
-        return best_of(merged, versions, dialect, options);
+        let merged = best_of(merged, versions, dialect, options);
+        return merged_with_the_end_apart(&merged, versions, dialect, best).unwrap_or(merged);
     }
     if !merged.decisions.is_empty() {
         return merged;

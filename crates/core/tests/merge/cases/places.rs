@@ -305,6 +305,19 @@ fn what_is_written_behind_the_end_stays_behind_it() {
 }
 
 #[test]
+fn the_end_of_a_file_is_its_end_whatever_became_of_the_last_line() {
+    let (parts, end) = ("  color?: string;\n  size?: string;\n", "} & Frame.Props<Icon>, \"name\"");
+    let base = format!("type Icon = make(\"mill\").Part<any, {{\n  'name': string;\n}} & {{\n{parts}{end}>;\n");
+    let part = format!("{{\n{parts}  'name'?: string;\n{end} | \"size\"> & {{\n{parts}  'name'?: string;\n{end}>");
+    let release = format!(
+        "type Icon = make(\"mill/new\").Whole<\"web\", Omit<Omit<{part} & Some<Pick<Omit<{part}>> & Omit<any>;\n"
+    );
+    let own = "\nown(call);\n";
+    gives(&SCRIPT, [&base, &format!("{base}{own}"), &release], &format!("{release}{own}"));
+    gives(&SCRIPT, [&base, &release, &format!("{base}{own}")], &format!("{release}{own}"));
+}
+
+#[test]
 fn a_blank_line_sets_an_insertion_apart_from_what_the_other_side_replaced() {
     let base = "start(it);\nold(first);\nold(second);\nend(it);\n";
     let site = base.replace("old(first);\nold(second);\n", "own(mill);\n");
