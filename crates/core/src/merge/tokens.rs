@@ -42,10 +42,11 @@ fn versions<'a>(texts: [&'a [u8]; 3], dialect: &Dialect) -> [Version<'a>; 3] {
     })
 }
 
-/// Merges quoted texts by their words, in the release's quotes, and those in backquotes by their expressions.
+/// Merges quoted texts by their words, in the release's quotes, and those in backquotes by their expressions or
+/// declarations.
 fn merge_strings(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
     if [base, site, release].iter().all(|text| text.starts_with(b"`")) {
-        return merge_expressions(base, site, release);
+        return merge_expressions(base, site, release).or_else(|| merge_styles([base, site, release]));
     }
     let quoted = |text: &&[u8]| text.len() >= 2 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
     let [b, s, r] = [base, site, release].map(|text| Some(text).filter(quoted).map(|t| &t[1..t.len() - 1]));
@@ -121,6 +122,17 @@ fn merge_expressions(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>
     merge_items(&base, &site, &release, &slots, &dialect, false)
 }
 
+/// Merges three versions of a text in backquotes by their declarations, where that is what they look like.
+fn merge_styles(texts: [&[u8]; 3]) -> Option<Vec<u8>> {
+    let are_declarations = |text: &[u8]| text.contains(&b';') && text.contains(&b':') && !text.contains(&b'<');
+    if !texts.into_iter().all(are_declarations) {
+        return None;
+    }
+    let dialect = Dialect { declarations: true, ..Dialect::default() };
+    let [base, site, release] = versions(texts, &dialect);
+    merge_items(&base, &site, &release, &Slots::of(&base, &dialect), &dialect, false)
+}
+
 fn merge_items(
     base: &Version<'_>,
     site: &Version<'_>,
@@ -165,6 +177,7 @@ fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec
     }
     let mut edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
     join_replacements(&mut edits, &base.keys, &side.keys);
+    slide_to_line_starts(&mut edits, base, side);
     let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
     for edit in edits {
         if let Some(last) = joined.last_mut()
@@ -177,6 +190,33 @@ fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec
         }
     }
     joined.into_iter().flat_map(|edit| split_at_tags(base, side, edit)).collect()
+}
+
+/// Slides what was put in, or taken out, to where it is whole lines. The first words of a line are often those of the
+/// next as well, and then as good as another line's to the comparison.
+fn slide_to_line_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
+    for k in 0..edits.len() {
+        let Edit { old, new } = &edits[k];
+        let (version, group) = if old.is_empty() { (side, new) } else { (base, old) };
+        if !old.is_empty() && !new.is_empty() {
+            continue;
+        }
+        let room = old.start - k.checked_sub(1).map_or(0, |before| edits[before].old.end);
+        let keys = &version.keys;
+        let places = (0..=room).take_while(|up| *up == 0 || keys[group.start - up] == keys[group.end - up]);
+        let starts_line = |version: &Version<'_>, at: usize| {
+            at == 0 || version.items.get(at).is_none_or(|item| item.lead.contains(&b'\n'))
+        };
+        let is_whole = |up: &usize| {
+            starts_line(version, group.start - up)
+                && starts_line(version, group.end - up)
+                && starts_line(base, old.start - up)
+                && starts_line(side, new.start - up)
+        };
+        if let Some(up) = places.into_iter().find(is_whole) {
+            edits[k] = Edit { old: old.start - up..old.end - up, new: new.start - up..new.end - up };
+        }
+    }
 }
 
 /// Splits an edit so that a tag which became another tag of the same name is an edit of its own.
@@ -247,6 +287,13 @@ fn swaps_brackets(old: &[Item<'_>], new: &[Item<'_>]) -> bool {
     before.text != after.text && (opens || closes)
 }
 
+/// Tells whether an edit puts a remark, and no more, at the end of a line: it is no part of any value there.
+fn is_remark_at_the_end(base: &Version<'_>, old: &Range<usize>, put: &[Item<'_>]) -> bool {
+    let ends_line =
+        || base.items.get(old.start).is_none_or(|next| next.text.is_empty() || next.lead.contains(&b'\n'));
+    old.is_empty() && !put.is_empty() && put.iter().all(|item| item.remark.is_some()) && ends_line()
+}
+
 /// What is done at one edit of the site or the release.
 enum Plan {
     /// Take the release's edit `r`; the site made the same, or none.
@@ -270,7 +317,11 @@ fn at_one_spot(
     }
     if old.is_empty() {
         let put = [&site.items[own.clone()], &release.items[new.clone()]];
-        let first = in_order(&base.items, old.start, put, dialect)?;
+        let first = match put.map(|put| is_remark_at_the_end(base, old, put)) {
+            [true, false] => First::Release,
+            [false, true] => First::Site,
+            _ => in_order(&base.items, old.start, put, dialect)?,
+        };
         let (own, new) = (Plan::Site(s), Plan::Release(r));
         return Some(if first == First::Site { vec![own, new] } else { vec![new, own] });
     }
@@ -318,6 +369,7 @@ fn combine(
             by_site: sites_turn,
             tag: is_tag_change(base, version, edit),
             brackets: swaps_brackets(&base.items[edit.old.clone()], &version.items[edit.new.clone()]),
+            remark: is_remark_at_the_end(base, &edit.old, &version.items[edit.new.clone()]),
             one_part: !edit.new.is_empty() && !apart,
         };
         let clear =
@@ -342,6 +394,8 @@ struct Done<'v> {
     tag: bool,
     /// Turns the brackets around a list into others.
     brackets: bool,
+    /// Puts a remark at the end of a line.
+    remark: bool,
     /// Puts one part of a value, no more, in place of what was there.
     one_part: bool,
 }
@@ -352,7 +406,11 @@ impl Done<'_> {
         let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
         let is_frame = |done: &Done<'_>| done.tag || done.brackets;
         before.old.end <= self.old.start
-            && (is_frame(self) || is_frame(before) || parts || slots.divided(&before.old, &self.old))
+            && (is_frame(self)
+                || is_frame(before)
+                || parts
+                || self.remark != before.remark
+                || slots.divided(&before.old, &self.old))
     }
 
     /// Tells whether two edits of different sides are an entry that was changed and others put beside it.
@@ -390,11 +448,40 @@ mod tests {
     };
 
     #[test]
+    fn styles_in_backquotes_merge_by_declaration() {
+        let script = Dialect { strings: true, ..Dialect::default() };
+        let (base, own, new) = ("a`x: 1; y: 2 3;`", "a`x: 9; y: 2 3;`", "a`x: 1; y: 2 4;`");
+        assert_eq!(merge(&script, base, own, new).unwrap(), "a`x: 9; y: 2 4;`");
+        assert_eq!(merge(&script, base, new, &base.replace("2 3", "5 3")), None);
+        let page = |text: &str| text.replace("a`", "a`<i>");
+        assert_eq!(merge(&script, &page(base), &page(own), &page(new)), None);
+    }
+
+    #[test]
     fn edits_with_a_kept_word_between_are_both_done() {
         assert_eq!(
             merge(&PAGE, "the quick brown fox", "the fast brown fox", "the quick brown dog").unwrap(),
             "the fast brown dog"
         );
+    }
+
+    #[test]
+    fn whole_lines_that_one_side_put_in_are_whole_lines() {
+        let code = Dialect { strings: true, ..Dialect::default() };
+        let act = |sort: &str, name: &str| format!("@on(save, of={sort})\ndef {name}():\n    run({name})\n");
+        let (base, new) = (act("Mill", "turn"), act("Sail", "turn").replace("turn", "set"));
+        let site = base.replace("save", "own, save");
+        let merged = merge(&code, &base, &site, &format!("{new}{base}"));
+        assert_eq!(merged, Some(format!("{new}{site}")));
+    }
+
+    #[test]
+    fn a_remark_at_the_end_of_a_line_is_no_part_of_what_it_says() {
+        let code = Dialect { strings: true, ..Dialect::default() };
+        assert_eq!(merge(&code, "x = one", "x = one  # own", "x = two").unwrap(), "x = two  # own");
+        let (own, new) = ("to(a[1], # own\n   b)", "to([*a[1], *c],\n   b)");
+        assert_eq!(merge(&code, "to(a[1],\n   b)", own, new).unwrap(), "to([*a[1], *c], # own\n   b)");
+        assert_eq!(merge(&code, "x = one", "x = one  # own", "x = one  # new"), None);
     }
 
     #[test]

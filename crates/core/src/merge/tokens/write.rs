@@ -60,7 +60,7 @@ pub(super) fn write<'a>(
                     let lead = match replaced {
                         Some(i) => lead(base.items[i].lead, item.lead, release.items[release_links[i]?].lead),
                         // Behind what the release put first there: as the site has what follows.
-                        None if k == 0 && at_put == Some(edit.old.start) && !is_separator(item) => {
+                        None if k == 0 && at_put == Some(edit.old.start) && goes_alone(item) => {
                             site.items.get(edit.new.end).map_or(item.lead, |next| next.lead)
                         }
                         None => item.lead,
@@ -98,6 +98,11 @@ pub(super) fn write<'a>(
         }
     }
     Some(out.bytes)
+}
+
+/// Tells whether an item is no part of what stands before it: a separator is, and a remark about it.
+fn goes_alone(item: &Item<'_>) -> bool {
+    !is_separator(item) && item.remark.is_none()
 }
 
 /// How an item that both kept is written: as the release has it, unless only the site wrote it in another form; `None`
