@@ -355,13 +355,19 @@ impl Walk<'_, '_> {
             let above = || (region.base.start..op.base.start).rev().take(6).find_map(close).map(|j| j + 1);
             let below = || (op.base.end..region.base.end).take(6).find_map(close);
             let own = op.base.clone().find_map(|i| like(i, BARELY_ALIKE)).filter(|j| *j >= at);
-            let place = own.map_or_else(
-                || {
+            // Whatever the answer, none of the lines that the change is about may stay behind.
+            let kept = || op.base.clone().filter_map(|i| self.release_ops.links[i].line());
+            let first = own.into_iter().chain(kept()).min();
+            if first.is_some_and(|first| first < at) {
+                return None;
+            }
+            let place = match first {
+                Some(first) => first..own.into_iter().chain(kept()).max().map_or(first, |last| last + 1),
+                None => {
                     let j = above().or_else(below).unwrap_or(release.end).max(at);
                     j..j
-                },
-                |j| j..j + 1,
-            );
+                }
+            };
             // Only a line that tells something, is like none there, and went nowhere else is known to be gone.
             let known = |i: usize| {
                 !self.release_moved.has(self.base.keys[i])
