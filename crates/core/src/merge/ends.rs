@@ -66,12 +66,17 @@ impl<'a> End<'a> {
         let first = put.iter().find(|line| !line.is_blank())?;
         let outermost = base.iter().filter(|line| !line.is_blank()).map(Line::width).min()?;
         let goes_on = first.width() > outermost || dialect.blanks == Blanks::IndentIsMeaning && !put[0].is_blank();
+        // Which of two like lines was put in, and is the last, is open.
+        let last = put.last()?.trimmed();
+        let repeats = !is_weak(last) && rest.last().is_some_and(|line| line.trimmed() == last);
         let is_closed = balance(&text[at..], dialect.markup) == Balance::default() && nests(&text[at..]);
+        if goes_on || repeats || !is_closed {
+            return None;
+        }
         let [before, kept, others] = [&base, rest, other].map(telling_lines);
         let is_new =
             |line: &&[u8]| if before.contains(line) { kept.contains(line) } else { !others.contains(line) };
-        let stands_for_itself = !goes_on && is_closed && telling_lines(put).iter().all(is_new);
-        stands_for_itself.then_some(End { versions, owner, lines, at })
+        telling_lines(put).iter().all(is_new).then_some(End { versions, owner, lines, at })
     }
 
     /// Tells whether a question holds some of the lines.
