@@ -536,6 +536,10 @@ mod tests {
         for (dialect, remark) in [(&code, "# own"), (&code, "#own"), (&page, "// own")] {
             assert_eq!(merge(dialect, base, &base.replace("b,", &format!("b, {remark}")), joined), None);
         }
+        let (base, joined) = ("<?php\n$a = b();\n$c = d(); ?>", "<?php $a = b(); $c = d(); ?>");
+        assert_eq!(merge(&page, base, &base.replace("b();", "b(); # own"), joined), None);
+        let text = base.replace("b()", "'# 1'");
+        assert!(merge(&page, &text, &text.replace("d()", "own()"), &text.replace("\n", " ")).is_some());
         let base = "a(\"#1\", 2) # see b";
         let [own, new] = [base.replace('2', "3"), base.replace("see", "not")];
         assert_eq!(merge(&code, base, &own, &new), Some(own.replace("see", "not")));

@@ -118,7 +118,7 @@ pub(in crate::merge) fn items<'a>(text: &'a [u8], dialect: &Dialect) -> Vec<Item
     out
 }
 
-/// Finds what stands in remarks `// …`, `/* … */` and, in code and settings, `# …`.
+/// Finds what stands in remarks `// …`, `/* … */` and, in code, settings and the code of pages, `# …`.
 fn find_remarks(items: &mut [Item<'_>], dialect: &Dialect) {
     let has_hash = dialect.strings && dialect.insertions != Insertions::Cascade;
     let mut within: Option<Remark> = None;
@@ -132,7 +132,14 @@ fn find_remarks(items: &mut [Item<'_>], dialect: &Dialect) {
         let address = || items[k].lead.is_empty() && k > 0 && items[k - 1].text.ends_with(b":");
         let hash = || {
             let word = items[k].text.len() > 1 || items.get(k + 1).is_none_or(|next| !next.lead.is_empty());
-            has_hash && items[k].text.starts_with(b"#") && word && (k == 0 || !items[k].lead.is_empty())
+            // In a page it stands alone, at the start of a line or behind a statement.
+            let in_page = || {
+                let ends = |item: &Item<'_>| item.text.ends_with(b"php") || matches!(item.text, b";" | b"{" | b"}");
+                let behind = k == 0 || items[k].lead.contains(&b'\n') || ends(&items[k - 1]);
+                items[k].text == b"#" && behind
+            };
+            let known = has_hash || dialect.markup && in_page();
+            known && items[k].text.starts_with(b"#") && word && (k == 0 || !items[k].lead.is_empty())
         };
         within = match within {
             Some(Remark::Line) if !items[k].lead.contains(&b'\n') => within,
