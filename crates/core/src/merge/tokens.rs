@@ -1,25 +1,36 @@
 //! The merge one level finer: words, marks, strings and whole tags as items.
 //!
 //! Two edits are both done when they sit in different slots: an item that both kept and that divides (a word, a
-//! comma, an assignment) stands between them, or one of them is inside a tag that the other does not touch. Whatever is closer is one value,
-//! and a value that both changed is a question. No token comes out that neither side wrote.
+//! comma, an assignment) stands between them, or one of them is inside a tag that the other does not touch. Whatever is
+//! closer is one value, and a value that both changed is a question. No token comes out that neither side wrote.
+//!
+//! * [`items`]: what a text is cut into
+//! * [`edits`]: what a side changed
+//! * [`plan`]: which changes are done, in which order
+//! * [`write`]: the result, in the release's form
 
+mod edits;
 mod items;
+mod plan;
 mod write;
 
 use std::ops::Range;
 
 use super::Dialect;
-use super::lists::{First, beside_entry, ends_list, goes_on_in_next_line, in_order, is_separator};
 use super::slots::Slots;
-use super::tags::{Tag, merge_tags};
-use crate::diff::{Edit, Interner, diff, join_replacements, kept_pairs};
+use crate::diff::{Edit, Interner, kept_pairs};
 use crate::text::Spelling;
+use edits::token_edits;
 pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
+use plan::combine;
 use write::write;
+
+/// Numbers what items are compared by.
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
     (0..items.len()).map(|at| interner.number(key_in_any_form(items, at, dialect))).collect()
 }
+
+/// One version of a text.
 pub(super) struct Version<'a> {
     pub(super) items: Vec<Item<'a>>,
     keys: Vec<u32>,
@@ -168,266 +179,6 @@ fn is_tag_change(base: &Version<'_>, side: &Version<'_>, edit: &Edit) -> bool {
     tag(base, &edit.old) && tag(side, &edit.new)
 }
 
-/// Edits from the base's items to a side's: islands of bare punctuation joined, changed tags one by one.
-fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec<Edit> {
-    let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
-    let mut weak = vec![false; size];
-    for (item, key) in base.items.iter().zip(&base.keys).chain(side.items.iter().zip(&side.keys)) {
-        weak[*key as usize] = !item.solid();
-    }
-    let mut edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
-    join_replacements(&mut edits, &base.keys, &side.keys);
-    slide_to_line_starts(&mut edits, base, side);
-    let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
-    for edit in edits {
-        if let Some(last) = joined.last_mut()
-            && !base.items[last.old.end..edit.old.start].iter().any(|i| i.solid() || i.divides(dialect))
-        {
-            last.old.end = edit.old.end;
-            last.new.end = edit.new.end;
-        } else {
-            joined.push(edit);
-        }
-    }
-    joined.into_iter().flat_map(|edit| split_at_tags(base, side, edit)).collect()
-}
-
-/// Slides what was put in, or taken out, to where it is whole lines. The first words of a line are often those of the
-/// next as well, and then as good as another line's to the comparison.
-fn slide_to_line_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
-    for k in 0..edits.len() {
-        let Edit { old, new } = &edits[k];
-        let (version, group) = if old.is_empty() { (side, new) } else { (base, old) };
-        if !old.is_empty() && !new.is_empty() {
-            continue;
-        }
-        let room = old.start - k.checked_sub(1).map_or(0, |before| edits[before].old.end);
-        let keys = &version.keys;
-        let places = (0..=room).take_while(|up| *up == 0 || keys[group.start - up] == keys[group.end - up]);
-        let starts_line = |version: &Version<'_>, at: usize| {
-            at == 0 || version.items.get(at).is_none_or(|item| item.lead.contains(&b'\n'))
-        };
-        let is_whole = |up: &usize| {
-            starts_line(version, group.start - up)
-                && starts_line(version, group.end - up)
-                && starts_line(base, old.start - up)
-                && starts_line(side, new.start - up)
-        };
-        if let Some(up) = places.into_iter().find(is_whole) {
-            edits[k] = Edit { old: old.start - up..old.end - up, new: new.start - up..new.end - up };
-        }
-    }
-}
-
-/// Splits an edit so that a tag which became another tag of the same name is an edit of its own.
-fn split_at_tags(base: &Version<'_>, side: &Version<'_>, edit: Edit) -> Vec<Edit> {
-    let shapes =
-        |v: &Version<'_>, range: Range<usize>| -> Vec<Option<Vec<u8>>> {
-            v.items[range]
-                .iter()
-                .map(|i| {
-                    if i.sort == Sort::Tag { Tag::parse(i.text).map(|t| t.name.to_ascii_lowercase()) } else { None }
-                })
-                .collect()
-        };
-    let (old, new) = (shapes(base, edit.old.clone()), shapes(side, edit.new.clone()));
-    if old.iter().flatten().next().is_none() || new.iter().flatten().next().is_none() {
-        return vec![edit];
-    }
-    let mut interner = Interner::new();
-    let mut number = |shapes: &[Option<Vec<u8>>], tag: u8| -> Vec<u32> {
-        shapes
-            .iter()
-            .enumerate()
-            .map(|(k, shape)| {
-                // What is no tag pairs with nothing.
-                let own = || format!("{tag} {k}").into_bytes();
-                interner.number(shape.as_ref().map_or_else(own, |n| [b"<", n.as_slice()].concat()).into())
-            })
-            .collect()
-    };
-    let (old_shapes, new_shapes) = (number(&old, 0), number(&new, 1));
-    let edits = diff(&old_shapes, &new_shapes, |_| false);
-    let pairs: Vec<(usize, usize)> =
-        kept_pairs(&edits, old.len()).map(|(i, j)| (edit.old.start + i, edit.new.start + j)).collect();
-    if pairs.iter().any(|pair| gave_away(base, side, &edit.new, *pair)) {
-        return vec![edit];
-    }
-    let mut out = Vec::new();
-    let (mut i, mut j) = (edit.old.start, edit.new.start);
-    for (to_i, to_j) in pairs.into_iter().chain([(edit.old.end, edit.new.end)]) {
-        if i < to_i || j < to_j {
-            out.push(Edit { old: i..to_i, new: j..to_j });
-        }
-        if to_i < edit.old.end && to_j < edit.new.end {
-            if base.keys[to_i] != side.keys[to_j] {
-                out.push(Edit { old: to_i..to_i + 1, new: to_j..to_j + 1 });
-            }
-            (i, j) = (to_i + 1, to_j + 1);
-        }
-    }
-    out
-}
-
-/// Tells whether what a tag said of itself is said by another of the new ones: either may be the one that it became.
-fn gave_away(base: &Version<'_>, side: &Version<'_>, new: &Range<usize>, (i, j): (usize, usize)) -> bool {
-    let said = |item: &Item<'_>| Tag::parse(item.text).map(|tag| item.text[tag.name.len() + 1..].to_vec());
-    let Some(before) = said(&base.items[i]).filter(|text| text.len() > 1) else { return false };
-    let says = |k: usize| said(&side.items[k]).as_ref() == Some(&before);
-    !says(j) && new.clone().any(says)
-}
-
-/// Tells whether an edit turns one end of a bracketed list into that of another sort: `array(` into `[`, `)` into `]`.
-/// What stands within the brackets is no part of it.
-fn swaps_brackets(old: &[Item<'_>], new: &[Item<'_>]) -> bool {
-    let (Some((before, others)), Some((after, put))) = (old.split_last(), new.split_last()) else { return false };
-    let both_among = |brackets: [&[u8]; 3]| [before, after].iter().all(|item| brackets.contains(&item.text));
-    let opens = both_among([b"(", b"[", b"{"]) && others.len().max(put.len()) <= 1;
-    let closes = both_among([b")", b"]", b"}"]) && others.iter().chain(put).all(|item| item.text == b",");
-    before.text != after.text && (opens || closes)
-}
-
-/// Tells whether an edit puts a remark, and no more, at the end of a line: it is no part of any value there.
-fn is_remark_at_the_end(base: &Version<'_>, old: &Range<usize>, put: &[Item<'_>]) -> bool {
-    let ends_line =
-        || base.items.get(old.start).is_none_or(|next| next.text.is_empty() || next.lead.contains(&b'\n'));
-    old.is_empty() && !put.is_empty() && put.iter().all(|item| item.remark.is_some()) && ends_line()
-}
-
-/// What is done at one edit of the site or the release.
-enum Plan {
-    /// Take the release's edit `r`; the site made the same, or none.
-    Release(usize),
-    /// Take the site's edit `s`.
-    Site(usize),
-    /// A tag or a quoted text that both changed, merged; the site's edit and the release's.
-    Merged(Vec<u8>, usize, usize),
-}
-
-/// Finds what to do where both sides wrote at one spot, if they can both have their way.
-fn at_one_spot(
-    [base, site, release]: [&Version<'_>; 3],
-    (s, site_edit): (usize, &Edit),
-    (r, release_edit): (usize, &Edit),
-    dialect: &Dialect,
-) -> Option<Vec<Plan>> {
-    let (old, own, new) = (&site_edit.old, &site_edit.new, &release_edit.new);
-    if site.keys[own.clone()] == release.keys[new.clone()] {
-        return Some(vec![Plan::Release(r)]);
-    }
-    if old.is_empty() {
-        let put = [&site.items[own.clone()], &release.items[new.clone()]];
-        let first = match put.map(|put| is_remark_at_the_end(base, old, put)) {
-            [true, false] => First::Release,
-            [false, true] => First::Site,
-            _ => in_order(&base.items, old.start, put, dialect)?,
-        };
-        let (own, new) = (Plan::Site(s), Plan::Release(r));
-        return Some(if first == First::Site { vec![own, new] } else { vec![new, own] });
-    }
-    let (before, own, new) = (base.only(old)?, site.only(own)?, release.only(new)?);
-    let tags = is_tag_change(base, site, site_edit) && is_tag_change(base, release, release_edit);
-    let text = if tags { merge_tags(before, own, new) } else { merge_strings(before, own, new) }?;
-    Some(vec![Plan::Merged(text, s, r)])
-}
-
-/// Plans which edits of both sides are done, in order; `None` where two are not clear of each other.
-fn combine(
-    base: &Version<'_>,
-    site: &Version<'_>,
-    release: &Version<'_>,
-    site_edits: &[Edit],
-    release_edits: &[Edit],
-    slots: &Slots,
-    dialect: &Dialect,
-) -> Option<Vec<Plan>> {
-    let mut plan = Vec::with_capacity(site_edits.len() + release_edits.len());
-    let (mut s, mut r) = (0, 0);
-    // The last edit done: what the other side did next must be clear of it.
-    let mut last: Option<Done<'_>> = None;
-    while s < site_edits.len() || r < release_edits.len() {
-        let (se, re) = (site_edits.get(s), release_edits.get(r));
-        if let (Some(se), Some(re)) = (se, re)
-            && se.old == re.old
-            && let Some(steps) = at_one_spot([base, site, release], (s, se), (r, re), dialect)
-        {
-            plan.extend(steps);
-            (s, r) = (s + 1, r + 1);
-            last = None;
-            continue;
-        }
-        let sites_turn = match (se, re) {
-            (Some(se), Some(re)) => (se.old.start, se.old.end) <= (re.old.start, re.old.end),
-            (Some(_), None) => true,
-            _ => false,
-        };
-        let (edit, version) = if sites_turn { (&site_edits[s], site) } else { (&release_edits[r], release) };
-        let apart = version.items[edit.new.clone()].iter().skip(1).any(|item| !item.lead.is_empty());
-        let done = Done {
-            old: edit.old.clone(),
-            new: &version.items[edit.new.clone()],
-            by_site: sites_turn,
-            tag: is_tag_change(base, version, edit),
-            brackets: swaps_brackets(&base.items[edit.old.clone()], &version.items[edit.new.clone()]),
-            remark: is_remark_at_the_end(base, &edit.old, &version.items[edit.new.clone()]),
-            one_part: !edit.new.is_empty() && !apart,
-        };
-        let clear =
-            |before: &Done<'_>| done.clear_of(before, slots) || done.parted_from(before, &base.items, dialect);
-        if last.as_ref().is_some_and(|before| before.by_site != done.by_site && !clear(before)) {
-            return None;
-        }
-        plan.push(if sites_turn { Plan::Site(s) } else { Plan::Release(r) });
-        last = Some(done);
-        if sites_turn { s += 1 } else { r += 1 }
-    }
-    Some(plan)
-}
-
-/// An edit that is done.
-struct Done<'v> {
-    old: Range<usize>,
-    /// What stands there since.
-    new: &'v [Item<'v>],
-    by_site: bool,
-    /// Turns one tag into another.
-    tag: bool,
-    /// Turns the brackets around a list into others.
-    brackets: bool,
-    /// Puts a remark at the end of a line.
-    remark: bool,
-    /// Puts one part of a value, no more, in place of what was there.
-    one_part: bool,
-}
-
-impl Done<'_> {
-    /// Tells whether two edits of different sides sit in different slots.
-    fn clear_of(&self, before: &Done<'_>, slots: &Slots) -> bool {
-        let parts = self.one_part && before.one_part && slots.other_parts(&before.old, &self.old);
-        let is_frame = |done: &Done<'_>| done.tag || done.brackets;
-        before.old.end <= self.old.start
-            && (is_frame(self)
-                || is_frame(before)
-                || parts
-                || self.remark != before.remark
-                || slots.divided(&before.old, &self.old))
-    }
-
-    /// Tells whether two edits of different sides are an entry that was changed and others put beside it.
-    fn parted_from(&self, before: &Done<'_>, base: &[Item<'_>], dialect: &Dialect) -> bool {
-        let beside = |put: &Done<'_>, other: &Done<'_>| {
-            put.old.is_empty()
-                && !other.old.is_empty()
-                && beside_entry(base, (put.old.start, put.new), (&other.old, other.new), dialect)
-        };
-        let next_selector = dialect.declarations
-            && goes_on_in_next_line(base, &self.old, self.new)
-            && !before.new.iter().any(|item| item.separates() || is_separator(item));
-        let ends = self.new.is_empty() && ends_list(base, &self.old) && before.old.end == self.old.start;
-        let ends = ends && before.new.last().is_some_and(|item| !is_separator(item));
-        before.old.end <= self.old.start && (next_selector || ends || beside(self, before) || beside(before, self))
-    }
-}
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -3,7 +3,8 @@
 use std::collections::HashSet;
 
 use super::items::{Item, Remark, Sort, in_quotes, without_quotes};
-use super::{Plan, Version, is_tag_change};
+use super::plan::Plan;
+use super::{Version, is_tag_change};
 use crate::diff::{Edit, kept_pairs};
 use crate::merge::Dialect;
 use crate::merge::lists::is_separator;
