@@ -233,6 +233,8 @@ mod tests {
         let (own, new) = ("to(a[1], # own\n   b)", "to([*a[1], *c],\n   b)");
         assert_eq!(merge(&code, "to(a[1],\n   b)", own, new).unwrap(), "to([*a[1], *c], # own\n   b)");
         assert_eq!(merge(&code, "x = one", "x = one  # own", "x = one  # new"), None);
+        // What is added to a remark is part of what that says.
+        assert_eq!(merge(&code, "x = one # just", "x = one # just now", "x = one # only"), None);
     }
 
     #[test]

@@ -19,11 +19,14 @@ fn swaps_brackets(old: &[Item<'_>], new: &[Item<'_>]) -> bool {
     before.text != after.text && (opens || closes)
 }
 
-/// Tells whether an edit puts a remark, and no more, at the end of a line: it is no part of any value there.
+/// Tells whether an edit puts a remark of its own, and no more, at the end of a line: it is no part of any value there.
+/// What it adds to a remark is part of that.
 fn is_remark_at_the_end(base: &Version<'_>, old: &Range<usize>, put: &[Item<'_>]) -> bool {
+    let begins = || old.start.checked_sub(1).is_none_or(|before| base.items[before].remark.is_none());
     let ends_line =
         || base.items.get(old.start).is_none_or(|next| next.text.is_empty() || next.lead.contains(&b'\n'));
-    old.is_empty() && !put.is_empty() && put.iter().all(|item| item.remark.is_some()) && ends_line()
+    let is_remark = || !put.is_empty() && put.iter().all(|item| item.remark.is_some());
+    old.is_empty() && is_remark() && begins() && ends_line()
 }
 
 /// What is done at one edit of the site or the release.
