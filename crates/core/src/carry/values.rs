@@ -233,6 +233,8 @@ mod tests {
             of("a.po", forms),
             [("msgida", "x\ny"), ("msgidb", "z")].map(|(k, v)| (k.into(), v.into())).into()
         );
+        let left_out = forms.replace("msgstr[1] \"y\"\n", "");
+        assert_eq!(of("a.po", &forms.replace("\"y\"", "\"\"")), of("a.po", &left_out));
         assert_eq!(of("a.ini", "[a]\nb = 1\n  2\n;c\n")["\0a\0b"], "\"1\\n2\"");
         for (path, text) in [("a.yaml", "a: ["), ("a.css", "a {}"), ("a.po", "msgid \"a\"\nmsgtext \"b\"\n")] {
             assert!(keyed_values(path, text.as_bytes()).is_none(), "{path}");

@@ -11,7 +11,7 @@ use super::balance::{Balance, balance, nests};
 use super::lines::MergedLines;
 use super::out::{Out, Source};
 use super::second::{closes, is_better, out_of_place};
-use super::{Dialect, EditFate, Outcome, Step};
+use super::{Dialect, EditFate, MergeOptions, Outcome, Step};
 use crate::text::key::{Blanks, is_weak};
 use crate::text::{Form, Line, LineEnd, split_lines};
 
@@ -21,9 +21,10 @@ pub(super) fn merged_with_the_end_apart(
     merged: &MergedLines,
     versions: [&[u8]; 3],
     dialect: &Dialect,
+    options: &MergeOptions,
     merge: impl Fn([&[u8]; 3]) -> MergedLines,
 ) -> Option<MergedLines> {
-    if merged.decisions.is_empty() {
+    if merged.decisions.is_empty() || !options.doubted.is_empty() {
         return None;
     }
     [Owner::Site, Owner::Release].into_iter().find_map(|owner| {
@@ -81,8 +82,10 @@ impl<'a> End<'a> {
 
     /// Tells whether a question holds some of the lines.
     fn is_asked_about(&self, merged: &MergedLines) -> bool {
-        let asked = merged.decisions.iter().map(|d| if self.owner == Owner::Site { &d.site } else { &d.release });
-        asked.into_iter().any(|lines| !lines.is_empty() && lines.end > self.lines.start)
+        merged.decisions.iter().any(|asked| {
+            let lines = if self.owner == Owner::Site { &asked.site } else { &asked.release };
+            !lines.is_empty() && lines.end > self.lines.start
+        })
     }
 
     /// Base, site and release without the lines.

@@ -119,7 +119,7 @@ fn merge_bodies(
             }
         }
         let merged = best_of(merged, versions, dialect, options);
-        return merged_with_the_end_apart(&merged, versions, dialect, best).unwrap_or(merged);
+        return merged_with_the_end_apart(&merged, versions, dialect, options, best).unwrap_or(merged);
     }
     if !merged.decisions.is_empty() {
         return merged;

@@ -356,13 +356,13 @@ impl Walk<'_, '_> {
             let below = || (op.base.end..region.base.end).take(6).find_map(close);
             let own = op.base.clone().find_map(|i| like(i, BARELY_ALIKE)).filter(|j| *j >= at);
             // Whatever the answer, none of the lines that the change is about may stay behind.
-            let kept = || op.base.clone().filter_map(|i| self.release_ops.links[i].line());
-            let first = own.into_iter().chain(kept()).min();
+            let counterparts = || op.base.clone().filter_map(|i| self.release_ops.links[i].line()).chain(own);
+            let first = counterparts().min();
             if first.is_some_and(|first| first < at) {
                 return None;
             }
             let place = match first {
-                Some(first) => first..own.into_iter().chain(kept()).max().map_or(first, |last| last + 1),
+                Some(first) => first..counterparts().max().map_or(first, |last| last + 1),
                 None => {
                     let j = above().or_else(below).unwrap_or(release.end).max(at);
                     j..j

@@ -34,27 +34,31 @@ pub(super) fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dial
 /// Slides what was put in, or taken out, to where it is whole lines. The first words of a line are often those of the
 /// next as well, and then as good as another line's to the comparison.
 fn slide_to_line_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
-    for k in 0..edits.len() {
-        let Edit { old, new } = &edits[k];
-        let (version, group) = if old.is_empty() { (side, new) } else { (base, old) };
-        if !old.is_empty() && !new.is_empty() {
-            continue;
-        }
-        let room = old.start - k.checked_sub(1).map_or(0, |before| edits[before].old.end);
-        let keys = &version.keys;
-        let places = (0..=room).take_while(|up| *up == 0 || keys[group.start - up] == keys[group.end - up]);
-        let starts_line = |version: &Version<'_>, at: usize| {
-            at == 0 || version.items.get(at).is_none_or(|item| item.lead.contains(&b'\n'))
+    let starts_line = |version: &Version<'_>, at: usize| {
+        at == 0 || version.items.get(at).is_none_or(|item| item.lead.contains(&b'\n'))
+    };
+    // Nothing is slid over the edit before.
+    let mut from = 0;
+    for edit in edits {
+        let (version, group) = match (edit.old.is_empty(), edit.new.is_empty()) {
+            (true, _) => (side, &edit.new),
+            (_, true) => (base, &edit.old),
+            _ => {
+                from = edit.old.end;
+                continue;
+            }
         };
+        let slides = |up: &usize| *up == 0 || version.keys[group.start - up] == version.keys[group.end - up];
         let is_whole = |up: &usize| {
-            starts_line(version, group.start - up)
-                && starts_line(version, group.end - up)
-                && starts_line(base, old.start - up)
-                && starts_line(side, new.start - up)
+            starts_line(version, group.end - up)
+                && starts_line(base, edit.old.start - up)
+                && starts_line(side, edit.new.start - up)
         };
-        if let Some(up) = places.into_iter().find(is_whole) {
-            edits[k] = Edit { old: old.start - up..old.end - up, new: new.start - up..new.end - up };
+        if let Some(up) = (0..=edit.old.start - from).take_while(slides).find(is_whole) {
+            *edit =
+                Edit { old: edit.old.start - up..edit.old.end - up, new: edit.new.start - up..edit.new.end - up };
         }
+        from = edit.old.end;
     }
 }
 

@@ -30,6 +30,18 @@ fn what_closes_a_question_far_below_is_asked_about_with_it() {
 }
 
 #[test]
+fn a_question_holds_all_lines_that_the_change_is_about() {
+    let steps: String = (0..60).map(|k| format!("  step{k}(part{k}, {k});\n")).collect();
+    let base = "top(mill);\nturn(sails, wind);\nstop(sails, brake);\nend(mill);\n";
+    let site = "top(mill);\nown_grind(flour);\nend(mill);\n";
+    let release = base.replace("stop(sails, brake)", &format!("{steps}stop(sails, new_brake)"));
+    let merged = merge(&SCRIPT, base, site, &release);
+    // Its own lines in place of both, or the release's: none of those may stay behind.
+    let asked = String::from_utf8_lossy(&merged.decisions[0].release_text);
+    assert!(asked.starts_with("turn(sails") && asked.ends_with("new_brake);\n"), "{}", text(&merged));
+}
+
+#[test]
 fn what_comes_to_stand_in_other_brackets_is_asked_about() {
     let site = "draw(\n  'svg',\n  path('d', {\n    \"own\": true,\n    fill: 'none',\n    d: 'm12.11 15.39-3.88 3.88a2.52 2.52 0 0 1-3.5 0 2.47 2.47 0 0 1 0-3.5l3.88-3.88a1 1',\n  })\n);\n";
     let base = site.replace("    \"own\": true,\n", "");
