@@ -15,7 +15,7 @@ impl Walk<'_, '_> {
     /// or both put in the same, or something of one name.
     pub(super) fn at_odds(&self, site: &Op, release: &Op) -> bool {
         let (own, new) = ((site, self.site), (release, self.release));
-        let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite);
+        let puts = |op: &Op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite) && !op.form;
         let beside = puts(site) && puts(release) && (site.kind, release.kind) != (OpKind::Insert, OpKind::Insert);
         self.goes_on(own, new)
             || self.goes_on(new, own)
