@@ -1,7 +1,8 @@
-//! What one side put at the very end of a file, merged apart from the rest.
+//! What one side put at a place that the structure of the file tells, merged apart from the rest.
 //!
 //! Where the other side rewrote the lines beside an insertion, its place is open. At the end of the file it is not: what
-//! was put behind all lines stays behind all lines, whatever became of the last of them.
+//! was put behind all lines stays behind all lines, whatever became of the last of them. No more is it at the edges of
+//! a page's head and body, where snippets go.
 
 use std::collections::HashSet;
 use std::ops::Range;
@@ -11,13 +12,13 @@ use super::balance::{Balance, balance, nests};
 use super::lines::MergedLines;
 use super::out::{Out, Source};
 use super::second::{closes, is_better, out_of_place};
+use super::tags::tag_end;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Step};
 use crate::text::key::{Blanks, is_weak};
 use crate::text::{Form, Line, LineEnd, split_lines};
 
-/// Merges with what one side put at the end of the file apart, where that was asked about and it leaves less to a
-/// person.
-pub(super) fn merged_with_the_end_apart(
+/// Merges with what one side put at such places apart, where that was asked about and it leaves less to a person.
+pub(super) fn merged_with_parts_apart(
     merged: &MergedLines,
     versions: [&[u8]; 3],
     dialect: &Dialect,
@@ -27,12 +28,52 @@ pub(super) fn merged_with_the_end_apart(
     if merged.decisions.is_empty() || !options.doubted.is_empty() {
         return None;
     }
+    let texts = versions.map(Text::of);
     [Owner::Site, Owner::Release].into_iter().find_map(|owner| {
-        let end = End::of(versions, owner, dialect).filter(|end| end.is_asked_about(merged))?;
-        let found = end.put_behind(merge(end.versions_without()));
+        let parts = Part::all(&texts, owner, dialect);
+        let asked: Vec<&Part> = parts.iter().filter(|part| part.is_asked_about(merged)).collect();
+        if asked.is_empty() {
+            return None;
+        }
+        let rest = texts[owner as usize].without(&asked);
+        let mut without = versions;
+        without[owner as usize] = &rest;
+        let found = asked.iter().try_fold(merge(without), |merged, part| part.put_into(merged, &texts))?;
         let fits = out_of_place(&found, versions, dialect).is_empty() && closes(&found, versions, dialect);
         (fits && is_better(&found, merged)).then_some(found)
     })
+}
+
+/// A text and its lines.
+struct Text<'a> {
+    bytes: &'a [u8],
+    lines: Vec<Line<'a>>,
+}
+
+impl<'a> Text<'a> {
+    fn of(bytes: &'a [u8]) -> Self {
+        Text { bytes, lines: split_lines(bytes) }
+    }
+
+    /// Which line holds a byte.
+    fn line_of(&self, at: usize) -> usize {
+        let ends = self.lines.iter().scan(0, |end, line| {
+            *end += length(line);
+            Some(*end)
+        });
+        ends.take_while(|end| *end <= at).count()
+    }
+
+    /// The text without some parts of it.
+    fn without(&self, parts: &[&Part]) -> Vec<u8> {
+        let stays = |k: &usize| !parts.iter().any(|part| part.lines.contains(k));
+        let lines = (0..self.lines.len()).filter(stays).map(|k| &self.lines[k]);
+        lines.flat_map(|line| [line.content, line.end.bytes()].concat()).collect()
+    }
+}
+
+fn length(line: &Line<'_>) -> usize {
+    line.content.len() + line.end.bytes().len()
 }
 
 /// Whose lines they are: the place of its text among base, site and release.
@@ -42,84 +83,221 @@ enum Owner {
     Release = 2,
 }
 
-/// Lines that one side put behind the last line of the base.
-struct End<'a> {
-    versions: [&'a [u8]; 3],
-    owner: Owner,
-    /// Which lines of the owner they are.
-    lines: Range<usize>,
-    /// Where in its text they begin.
-    at: usize,
+/// A place that is the same whatever stands around it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Place {
+    /// Behind a page's only tag of this name.
+    Behind(&'static [u8]),
+    /// Before a page's only tag of this name.
+    Before(&'static [u8]),
+    FileEnds,
 }
 
-impl<'a> End<'a> {
-    /// `None` where the side put nothing there that stands for itself: it closes or goes on with what is above, was only
-    /// moved there, or the other side may have put the same in.
-    fn of(versions: [&'a [u8]; 3], owner: Owner, dialect: &Dialect) -> Option<Self> {
-        let [base, site, release] = versions.map(split_lines);
-        let (own, other) = if owner == Owner::Site { (&site, &release) } else { (&release, &site) };
-        let text = versions[owner as usize];
-        let edits = line_edits(versions[0], text, dialect.blanks);
-        let lines = edits.last().filter(|edit| edit.old == (base.len()..base.len()))?.new.clone();
-        let (rest, put) = own.split_at(lines.start);
-        let at = rest.iter().map(|line| line.content.len() + line.end.bytes().len()).sum();
+impl Place {
+    /// In the order in which they stand.
+    const ALL: [Place; 5] = [
+        Place::Behind(b"<head"),
+        Place::Before(b"</head"),
+        Place::Behind(b"<body"),
+        Place::Before(b"</body"),
+        Place::FileEnds,
+    ];
 
-        let first = put.iter().find(|line| !line.is_blank())?;
-        let outermost = base.iter().filter(|line| !line.is_blank()).map(Line::width).min()?;
-        let goes_on = first.width() > outermost || dialect.blanks == Blanks::IndentIsMeaning && !put[0].is_blank();
-        // Which of two like lines was put in, and is the last, is open.
-        let last = put.last()?.trimmed();
-        let repeats = !is_weak(last) && rest.last().is_some_and(|line| line.trimmed() == last);
-        let is_closed = balance(&text[at..], dialect.markup) == Balance::default() && nests(&text[at..]);
-        if goes_on || repeats || !is_closed {
-            return None;
+    /// Before which line of a text it is; `None` where the tag is not there, stands twice, or shares its lines with
+    /// others.
+    fn gap(self, text: &Text<'_>) -> Option<usize> {
+        let blank = |text: &[u8]| text.trim_ascii().is_empty();
+        match self {
+            Place::FileEnds => Some(text.lines.len()),
+            Place::Before(tag) => {
+                let at = only(text.bytes, tag)?;
+                let gap = text.line_of(at);
+                text.lines[gap].trimmed().to_ascii_lowercase().starts_with(tag).then_some(gap)
+            }
+            Place::Behind(tag) => {
+                let end = tag_end(text.bytes, only(text.bytes, tag)?)?;
+                let last = text.line_of(end - 1);
+                let line_end: usize = text.lines[..=last].iter().map(length).sum();
+                blank(&text.bytes[end..line_end]).then_some(last + 1)
+            }
         }
-        let [before, kept, others] = [&base, rest, other].map(telling_lines);
+    }
+
+    /// The line of its tag, beside lines that stand there.
+    fn tag_line(self, lines: &Range<usize>) -> Option<usize> {
+        match self {
+            Place::Behind(_) => lines.start.checked_sub(1),
+            Place::Before(_) => Some(lines.end),
+            Place::FileEnds => None,
+        }
+    }
+
+    fn step(self) -> Step {
+        if self == Place::FileEnds { Step::Neighbour } else { Step::Snippet }
+    }
+}
+
+/// Where a text has a tag of this name (given with what opens it, in small letters), if it has just one.
+fn only(text: &[u8], tag: &[u8]) -> Option<usize> {
+    let ends = |at: usize| text.get(at).is_none_or(|byte| !byte.is_ascii_alphanumeric() && *byte != b'-');
+    let is_tag = |at: &usize| text[*at..*at + tag.len()].eq_ignore_ascii_case(tag) && ends(at + tag.len());
+    let mut found = (0..(text.len() + 1).saturating_sub(tag.len())).filter(is_tag);
+    found.next().filter(|_| found.next().is_none())
+}
+
+/// Lines that one side put at such a place.
+struct Part {
+    place: Place,
+    owner: Owner,
+    /// Before which line of the base.
+    gap: usize,
+    /// Which lines of the owner they are.
+    lines: Range<usize>,
+}
+
+impl Part {
+    /// All that a side put at such places, in order.
+    fn all(texts: &[Text<'_>; 3], owner: Owner, dialect: &Dialect) -> Vec<Part> {
+        let [base, own] = [0, owner as usize].map(|k| &texts[k]);
+        let other = &texts[if owner == Owner::Site { Owner::Release } else { Owner::Site } as usize];
+        let edits = line_edits(base.bytes, own.bytes, dialect.blanks);
+        let at = |place: Place| {
+            let gap = place.gap(base)?;
+            let edit = edits.iter().find(|edit| edit.old == (gap..gap))?;
+            let edge = if let Place::Behind(_) = place { edit.new.start } else { edit.new.end };
+            let known = place.gap(own) == Some(edge) && place.gap(other).is_some();
+            let part = Part { place, owner, gap, lines: edit.new.clone() };
+            (known && part.stands_for_itself(base, own, other, dialect)).then_some(part)
+        };
+        let places = Place::ALL.into_iter().filter(|place| dialect.markup || *place == Place::FileEnds);
+        places.filter_map(at).collect()
+    }
+
+    /// Tells whether the lines neither close nor go on with what is above, were not only moved there, and the other side
+    /// put none of the same in.
+    fn stands_for_itself(&self, base: &Text<'_>, own: &Text<'_>, other: &Text<'_>, dialect: &Dialect) -> bool {
+        let put = &own.lines[self.lines.clone()];
+        let is_closed = {
+            let text: Vec<u8> = put.iter().flat_map(|line| [line.content, b"\n"].concat()).collect();
+            balance(&text, dialect.markup) == Balance::default() && nests(&text)
+        };
+        let Some(first) = put.iter().find(|line| !line.is_blank()).filter(|_| is_closed) else { return false };
+        if self.place == Place::FileEnds {
+            let outermost = base.lines.iter().filter(|line| !line.is_blank()).map(Line::width).min();
+            let by_indent = dialect.blanks == Blanks::IndentIsMeaning && !put[0].is_blank();
+            let goes_on = outermost.is_none_or(|outermost| first.width() > outermost) || by_indent;
+            // Which of two like lines was put in, and is the last, is open.
+            let above = self.lines.start.checked_sub(1).map(|above| own.lines[above].trimmed());
+            let repeats = |line: &Line<'_>| !is_weak(line.trimmed()) && above == Some(line.trimmed());
+            if goes_on || put.last().is_some_and(repeats) {
+                return false;
+            }
+        }
+        let rest = own.lines[..self.lines.start].iter().chain(&own.lines[self.lines.end..]);
+        let [before, kept, others] = [telling_lines(&base.lines), telling_lines(rest), telling_lines(&other.lines)];
         let is_new =
             |line: &&[u8]| if before.contains(line) { kept.contains(line) } else { !others.contains(line) };
-        telling_lines(put).iter().all(is_new).then_some(End { versions, owner, lines, at })
+        telling_lines(put).iter().all(is_new)
     }
 
     /// Tells whether a question holds some of the lines.
     fn is_asked_about(&self, merged: &MergedLines) -> bool {
         merged.decisions.iter().any(|asked| {
             let lines = if self.owner == Owner::Site { &asked.site } else { &asked.release };
-            !lines.is_empty() && lines.end > self.lines.start
+            lines.start < self.lines.end && self.lines.start < lines.end
         })
     }
 
-    /// Base, site and release without the lines.
-    fn versions_without(&self) -> [&'a [u8]; 3] {
-        let mut versions = self.versions;
-        versions[self.owner as usize] = &versions[self.owner as usize][..self.at];
-        versions
-    }
+    /// Puts the lines into a merge that was made without them; `None` where the place is not there, or within a question.
+    fn put_into(&self, merged: MergedLines, texts: &[Text<'_>; 3]) -> Option<MergedLines> {
+        let [own, release] = [self.owner as usize, 2].map(|k| &texts[k]);
+        let result = Text::of(&merged.bytes);
+        let at = self.place.gap(&result)?;
+        if merged.decisions.iter().any(|asked| asked.result.start < at && at < asked.result.end) {
+            return None;
+        }
+        let put = self.lines.len();
+        let (in_result, in_own) = (Shift { from: at, by: put }, Shift { from: self.lines.start, by: put });
 
-    /// Adds the lines to a merge that was made without them.
-    fn put_behind(&self, merged: MergedLines) -> MergedLines {
-        let [base, own, release] = [0, self.owner as usize, 2].map(|k| split_lines(self.versions[k]));
-        let mut out = Out::new(Form::of(&release).line_end);
-        for (line, source) in split_lines(&merged.bytes).into_iter().zip(merged.sources) {
+        let of_owner = if self.owner == Owner::Site { Source::of_site } else { Source::of_release };
+        let mut sources = merged.sources.into_iter().map(|mut source| {
+            let line = if self.owner == Owner::Site { &mut source.site } else { &mut source.release };
+            *line = line.map(|line| in_own.line(line));
+            source
+        });
+        let mut out = Out::new(Form::of(&release.lines).line_end);
+        for (line, source) in result.lines[..at].iter().zip(sources.by_ref()) {
             out.line(line.content, line.end, source);
         }
-        let from = out.lines();
+        let depth = |text: &Text<'_>, lines: &Range<usize>| {
+            let tag = self.place.tag_line(lines).and_then(|at| text.lines.get(at));
+            tag.map_or(Vec::new(), |tag| tag.indent().to_vec())
+        };
+        let (stood, stands) = (depth(own, &self.lines), depth(&result, &(at..at)));
         for line in self.lines.clone() {
-            let source = if self.owner == Owner::Site { Source::of_site(line) } else { Source::of_release(line) };
-            out.line(own[line].content, LineEnd::None, source);
+            let content = own.lines[line].content;
+            let inner = content.strip_prefix(&stood[..]).filter(|inner| !inner.trim_ascii().is_empty());
+            let deep = inner.map(|inner| [&stands, inner].concat());
+            out.line(deep.as_deref().unwrap_or(content), LineEnd::None, of_owner(line));
         }
-        let result = from..out.lines();
-        let mut edits = merged.edits;
+        for (line, source) in result.lines[at..].iter().zip(sources) {
+            out.line(line.content, line.end, source);
+        }
+        let last = if at == result.lines.len() { own.lines.last() } else { result.lines.last() };
+        let (bytes, sources) = out.finish(last.is_some_and(|line| line.end != LineEnd::None));
+
+        let (mut edits, mut decisions, mut formed) = (merged.edits, merged.decisions, merged.formed);
+        let shift = |site: &mut Range<usize>, release: &mut Range<usize>, result: &mut Range<usize>| {
+            in_result.range(result);
+            in_own.range(if self.owner == Owner::Site { site } else { release });
+        };
+        edits.iter_mut().for_each(|e| shift(&mut e.site, &mut e.release, &mut e.result));
+        decisions.iter_mut().for_each(|d| shift(&mut d.site, &mut d.release, &mut d.result));
+        formed.iter_mut().for_each(|f| shift(&mut f.site, &mut f.release, &mut f.result));
         if self.owner == Owner::Site {
-            let [base, release] = [&base, &release].map(|side| side.len()..side.len());
-            let (outcome, step) = (Outcome::Fitted, Some(Step::Neighbour));
-            edits.push(EditFate { base, site: self.lines.clone(), release, result, outcome, step });
+            let k = edits.partition_point(|edit| (edit.base.start, edit.base.end) < (self.gap, self.gap));
+            let later = Shift { from: k, by: 1 };
+            for edit in decisions.iter_mut().flat_map(|asked| asked.edits.iter_mut().chain(&mut asked.with)) {
+                *edit = later.line(*edit);
+            }
+            let gap = self.place.gap(release)?;
+            edits.insert(
+                k,
+                EditFate {
+                    base: self.gap..self.gap,
+                    site: self.lines.clone(),
+                    release: gap..gap,
+                    result: at..at + put,
+                    outcome: Outcome::Fitted,
+                    step: Some(self.place.step()),
+                },
+            );
         }
-        let (bytes, sources) = out.finish(own.last().is_some_and(|line| line.end != LineEnd::None));
-        MergedLines { bytes, sources, edits, ..merged }
+        Some(MergedLines { bytes, sources, edits, decisions, formed, ..merged })
+    }
+}
+
+/// How lines are counted once others were put in before one of them.
+struct Shift {
+    from: usize,
+    by: usize,
+}
+
+impl Shift {
+    fn line(&self, k: usize) -> usize {
+        if k < self.from { k } else { k + self.by }
+    }
+
+    fn range(&self, lines: &mut Range<usize>) {
+        let end = if lines.end > self.from { lines.end + self.by } else { lines.end };
+        *lines = self.line(lines.start).min(end)..end;
     }
 }
 
 /// What stands in some lines, but for lines that are much alike anywhere.
-fn telling_lines<'a>(lines: &[Line<'a>]) -> HashSet<&'a [u8]> {
-    lines.iter().map(Line::trimmed).filter(|line| !is_weak(line)).collect()
+fn telling_lines<'a, 'l>(lines: impl IntoIterator<Item = &'l Line<'a>>) -> HashSet<&'a [u8]>
+where
+    'a: 'l,
+{
+    lines.into_iter().map(Line::trimmed).filter(|line| !is_weak(line)).collect()
 }

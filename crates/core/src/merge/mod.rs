@@ -30,13 +30,13 @@
 //! stretches; the rest is laid out in the module docs.
 
 mod align;
+mod apart;
 mod balance;
 mod brackets;
 mod cascade;
 mod checked;
 mod choices;
 mod enclosed;
-mod ends;
 mod fewest;
 mod gaps;
 mod hints;

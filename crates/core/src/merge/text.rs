@@ -1,9 +1,9 @@
 //! Merging three versions of a text file: encodings, the easy cases, and the ways to merge.
 
 use super::align::line_edits;
+use super::apart::merged_with_parts_apart;
 use super::checked::Versions;
 use super::enclosed::merge_enclosed;
-use super::ends::merged_with_the_end_apart;
 use super::lines::MergedLines;
 use super::reformed::in_the_bases_form;
 use super::second::{is_better, second_opinion};
@@ -110,16 +110,19 @@ fn merge_bodies(
             let [base, site, release] = versions;
             best_of(once(base, site, release), versions, dialect, options)
         };
+        let with_parts_apart = |merged: MergedLines, versions: [&[u8]; 3]| {
+            merged_with_parts_apart(&merged, versions, dialect, options, best).unwrap_or(merged)
+        };
         if merged.space_follows_release
             && let Some(site) = in_the_bases_form(versions, dialect, options)
         {
-            let plain = best([base, &site, release]);
+            let converted = [base, &site, release];
+            let plain = with_parts_apart(best(converted), converted);
             if is_better(&plain, &merged) {
                 return MergedLines { space_lines: merged.space_lines, space_follows_release: true, ..plain };
             }
         }
-        let merged = best_of(merged, versions, dialect, options);
-        return merged_with_the_end_apart(&merged, versions, dialect, options, best).unwrap_or(merged);
+        return with_parts_apart(best_of(merged, versions, dialect, options), versions);
     }
     if !merged.decisions.is_empty() {
         return merged;

@@ -302,6 +302,13 @@ fn what_is_written_behind_the_end_stays_behind_it() {
         [rules, &format!("{rules}{own}"), ".a{color:red}.b{top:0}\n"],
         &format!(".a{{color:red}}.b{{top:0}}\n{own}"),
     );
+    // Written out, the last rule is no new one that has a name of the site's in it.
+    let (base, written) = (
+        "#hall{top:0;}\n#mill{top:0;color:red;}\n",
+        "/* all */\n#hall {\n  top: 0;\n}\n#mill {\n  top: 0;\n  color: red;\n}\n",
+    );
+    let release = format!("{written}.sail #mill {{\n  top: 5px;\n}}\n");
+    gives(&STYLE, [base, &format!("{base}{own}"), &release], &format!("{release}{own}"));
 }
 
 #[test]
@@ -374,6 +381,44 @@ fn a_snippet_stays_at_the_end_of_the_head_where_what_stood_above_it_moved_into_t
     let snippet = "<script>count();</script>\n";
     let site = page(&format!("{theme}{snippet}"), "");
     gives(&PAGE, [&page(theme, ""), &site, &page("", theme)], &page(snippet, theme));
+}
+
+#[test]
+fn a_snippet_stays_at_the_edges_of_the_page_whatever_became_of_the_lines_there() {
+    let page = |head: &str, title: &str, body: &str, class: &str| {
+        format!("<html>\n<head>\n{head}</head>\n<body{class}>\n<h1>{title}</h1>\n{body}</body>\n</html>\n")
+    };
+    let (old_head, old_body) =
+        ("<title>Mill</title>\n", "<p>The mill is open.</p>\n<div>\n<p>all day</p>\n</div>\n");
+    let head = "<meta name=\"sails\" content=\"4\">\n<link rel=\"icon\" href=\"/mill.svg\">\n";
+    let body = "<main class=\"wide\">\n<ul>\n<li>Grind</li>\n</ul>\n<footer>bye</footer>\n</main>\n";
+    let put = |text: &str| {
+        text.replace("</head>", "<script src=\"own.js\"></script>\n</head>")
+            .replace("\n<h1>", "\n<noscript>own</noscript>\n<h1>")
+            .replace("</body>", "<!-- own -->\n<script>\n  own();\n</script>\n</body>")
+    };
+    let base = page(old_head, "Mill", old_body, "");
+    let release = page(head, "New Mill", body, "\n class=\"home\"");
+    gives(&PAGE, [&base, &put(&base), &release], &put(&release));
+    gives(&PAGE, [&base, &release, &put(&base)], &put(&release));
+
+    // What else the site did is asked about as ever, in between.
+    let site = put(&base).replace("Mill</h1>", "Own Mill</h1>");
+    let merged = merge(&PAGE, &base, &site, &release);
+    let [asked] = &merged.decisions[..] else { panic!("{}", text(&merged)) };
+    let lines: Vec<&str> = text(&merged).lines().collect();
+    assert_eq!((lines[asked.result.start], lines[asked.result.end - 1]), ("<<<<<<< site", ">>>>>>> release 2.0.0"));
+    assert_eq!(site.lines().nth(asked.site.start), Some("<h1>Own Mill</h1>"));
+    for (k, edit) in merged.edits.iter().enumerate() {
+        let open = asked.edits.contains(&k);
+        assert_eq!(open, edit.outcome == Outcome::Open);
+        let [own, result] = [site.lines().collect(), lines.clone()];
+        assert!(open || own[edit.site.clone()] == result[edit.result.clone()], "{edit:?}");
+    }
+
+    // A page that no longer has the place leaves it to a person.
+    let parted = release.replace("</body>\n</html>", "{% include \"foot\" %}");
+    asks(&PAGE, [&base, &put(&base), &parted], Reason::PlaceOpen);
 }
 
 #[test]
