@@ -4,6 +4,7 @@
 //! Sources: GNU gettext manual, "The Format of PO Files", "The Format of GNU MO Files", "Plural forms".
 
 mod charset;
+mod checks;
 mod mo;
 mod nearest;
 mod placeholder;
@@ -13,11 +14,12 @@ mod update;
 mod write;
 
 pub use charset::Charset;
+pub use checks::{Misfit, Stats, misfits, stats};
 pub use mo::{ByteOrder, MoFault, compile, read as read_mo};
 pub use nearest::{Nearest, similarity};
 pub use placeholder::{lost_placeholders, placeholders};
 pub use plural::PluralRule;
 pub use po::{Catalog, Fault, Message};
-pub use update::{Misfit, Reworded, Stats, Updated, misfits, stats, update, with_missing};
+pub use update::{Reworded, Updated, update, with_missing};
 pub(crate) use update::{changed_words, made_sure};
 pub use write::write;

@@ -4,6 +4,7 @@
 //! * [`regions`]: how the operations meet, and which stretches are questions
 //! * [`beside`]: what of it does not stand side by side
 //! * [`doubled`]: what both put in, at two places
+//! * [`followed`]: stretches that one side moved and the other changed
 //! * [`wrapped_tags`]: questions within a tag that is wrapped over several lines
 //! * [`questions`]: what becomes of such a stretch
 //! * [`paired`]: what is asked about for what it opens or closes
@@ -11,6 +12,7 @@
 
 mod beside;
 mod doubled;
+mod followed;
 mod lined_up;
 mod paired;
 mod questions;
@@ -23,8 +25,7 @@ use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
 use super::align::{Side, Weak};
-use super::gaps::{Union, whole};
-use super::moves::{MovedStretch, moved_stretches};
+use super::gaps::Union;
 use super::ops::{Link, MovedKeys, Op, OpKind, Ops};
 use super::out::{Out, Source};
 use super::space::{Forms, Reformatted};
@@ -32,6 +33,7 @@ use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, TextDecision
 use crate::diff::Edit;
 use crate::text::{Line, LineEnd};
 use doubled::Doubled;
+use followed::Replaced;
 pub(crate) use lined_up::LinedUp;
 pub(crate) use paired::Closing;
 use paired::{Asked, BracketPairs, Paired};
@@ -108,21 +110,6 @@ pub(crate) fn merge_lined_up(sides: [&Side<'_>; 3], lined_up: &LinedUp, context:
     }
     let paired = [context.paired, &more].concat();
     merge_lined_up(sides, lined_up, Context { paired: &paired, ..context })
-}
-
-/// A stretch whose merge stands in place of some lines of a side.
-struct Replaced {
-    lines: Range<usize>,
-    /// Where they stood in the base.
-    base: Range<usize>,
-    merged: MergedLines,
-    /// Where the nested merge's base and site begin in the whole.
-    origin: (usize, usize),
-    /// Where its release begins.
-    release_from: usize,
-    /// The outer site edit of each nested edit.
-    edits: Vec<Option<usize>>,
-    step: Step,
 }
 
 /// What is known of a site edit's fate so far.
@@ -212,92 +199,6 @@ impl<'a, 'b> Walk<'a, 'b> {
             site_words: OnceCell::new(),
             space_lines: 0,
         }
-    }
-
-    /// Merges stretches that one side moved and the other changed, each as a small file of its own.
-    fn follow_moves(&mut self, release_edits: &[Edit]) {
-        let weak = self.context.weak;
-        let nested = Context { nested: Some(self.forms.reformatted()), asked: &[], paired: &[], ..self.context };
-        for moved in moved_stretches(self.base, self.release, release_edits, self.site_edits, weak) {
-            let inside = |k: &usize| self.within(self.site, &self.site_edits[*k], &moved);
-            let absorbed: Vec<usize> = (0..self.site_edits.len()).filter(inside).collect();
-            if absorbed.is_empty() {
-                continue;
-            }
-            let site_span = span_of(&moved, self.site_ops, self.site_edits, &absorbed);
-            let merged = merge_lines(
-                &self.base.part(moved.base.clone()),
-                &self.site.part(site_span.clone()),
-                &self.release.part(moved.side.clone()),
-                nested,
-            );
-            let edits = merged
-                .edits
-                .iter()
-                .map(|e| {
-                    let at = e.base.start + moved.base.start;
-                    let end = e.base.end + moved.base.start;
-                    absorbed.iter().copied().find(|k| {
-                        let own = &self.site_edits[*k].old;
-                        own.start <= end && at <= own.end
-                    })
-                })
-                .collect();
-            for k in absorbed {
-                self.site_absorbed[k] = true;
-            }
-            let origin = (moved.base.start, site_span.start);
-            let (lines, release_from, step) = (moved.side.clone(), moved.side.start, Step::Moved);
-            let base = moved.base;
-            self.from_release_moves.push(Replaced { lines, base, merged, origin, release_from, edits, step });
-        }
-        for moved in moved_stretches(self.base, self.site, self.site_edits, release_edits, weak) {
-            let inside = |k: &usize| self.within(self.release, &release_edits[*k], &moved);
-            let absorbed: Vec<usize> = (0..release_edits.len()).filter(inside).collect();
-            let taken = self.site_edits.iter().enumerate().any(|(k, e)| {
-                self.site_absorbed[k] && e.old.start < moved.base.end && moved.base.start < e.old.end
-            });
-            if absorbed.is_empty() || taken {
-                continue;
-            }
-            let release_span = span_of(&moved, self.release_ops, release_edits, &absorbed);
-            let merged = merge_lines(
-                &self.base.part(moved.base.clone()),
-                &self.site.part(moved.side.clone()),
-                &self.release.part(release_span.clone()),
-                nested,
-            );
-            let home =
-                self.site_edits.iter().position(|e| e.new.start <= moved.side.start && moved.side.end <= e.new.end);
-            let edits = merged.edits.iter().map(|_| home).collect();
-            for k in absorbed {
-                self.release_absorbed[k] = true;
-            }
-            let origin = (moved.base.start, moved.side.start);
-            let (lines, release_from, step) = (moved.side, release_span.start, Step::SiteMoved);
-            let base = moved.base;
-            self.from_site_moves.push(Replaced { lines, base, merged, origin, release_from, edits, step });
-        }
-    }
-
-    /// An edit belongs to a moved stretch when it lies within. An insertion at the stretch's edge belongs to it when
-    /// it opens and closes what it has, is written against the stretch, and a blank line sets it apart from what
-    /// stays.
-    fn within(&self, side: &Side<'_>, edit: &Edit, moved: &MovedStretch) -> bool {
-        if !edit.old.is_empty() {
-            return moved.base.start <= edit.old.start && edit.old.end <= moved.base.end;
-        }
-        let gap = edit.old.start;
-        if moved.base.start < gap && gap < moved.base.end {
-            return true;
-        }
-        let solid = |lines: &[Line<'_>], at: Option<usize>| {
-            at.and_then(|at| lines.get(at)).is_some_and(|line| !line.is_blank())
-        };
-        let above = solid(&self.base.lines, gap.checked_sub(1)) && solid(&side.lines, Some(edit.new.start));
-        let below = solid(&self.base.lines, Some(gap)) && solid(&side.lines, edit.new.end.checked_sub(1));
-        let against = gap == moved.base.start && below && !above || gap == moved.base.end && above && !below;
-        against && whole(&side.lines[edit.new.clone()], self.context.dialect)
     }
 
     fn site_op(&self, k: usize) -> &Op {
@@ -588,12 +489,4 @@ impl<'a, 'b> Walk<'a, 'b> {
 pub(super) fn lines_of(side: &Side<'_>, lines: &Range<usize>) -> Vec<u8> {
     let end = |line: &Line<'_>| if line.end == LineEnd::None { b"\n".as_slice() } else { line.end.bytes() };
     side.lines[lines.clone()].iter().flat_map(|line| [line.content, end(line)].concat()).collect()
-}
-
-/// The side's lines that stand for a moved stretch, with what the side put at its edges.
-fn span_of(moved: &MovedStretch, ops: &Ops, edits: &[Edit], absorbed: &[usize]) -> Range<usize> {
-    let put_at = |gap: usize| absorbed.iter().any(|k| edits[*k].old == (gap..gap));
-    let at_start = ops.rewrite_of(moved.base.start).is_some_and(|op| op.base.start == moved.base.start)
-        || put_at(moved.base.start);
-    ops.span(&moved.base, at_start, put_at(moved.base.end))
 }

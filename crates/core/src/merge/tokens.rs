@@ -4,10 +4,10 @@
 //! comma, an assignment) stands between them, or one of them is inside a tag that the other does not touch. Whatever is
 //! closer is one value, and a value that both changed is a question. No token comes out that neither side wrote.
 //!
-//! * [`items`]: what a text is cut into
+//! * [`mod@items`]: what a text is cut into
 //! * [`edits`]: what a side changed
 //! * [`plan`]: which changes are done, in which order
-//! * [`write`]: the result, in the release's form
+//! * [`mod@write`]: the result, in the release's form
 
 mod edits;
 mod items;

@@ -48,7 +48,7 @@ pub(super) enum Claim {
 
 /// Lines of a file that stand in the same order in an added place, with small holes.
 pub(super) struct Chain {
-    /// The index of the place's file in [`Additions::files`].
+    /// The index of the place's file among the additions.
     pub(super) file: usize,
     /// The name of that file says that it came from this one.
     pub(super) is_kin: bool,

@@ -2,9 +2,10 @@
 
 use std::ops::Range;
 
+use super::followed::Replaced;
 use super::paired::Asked;
 use super::regions::Region;
-use super::{Context, Formed, Replaced, Walk, lines_of};
+use super::{Context, Formed, Walk, lines_of};
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::align::Side;

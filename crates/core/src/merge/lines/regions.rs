@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-use super::{Replaced, Walk};
+use super::Walk;
+use super::followed::Replaced;
 use crate::merge::align::{Homes, Repeated, Side};
 use crate::merge::gaps::{Edge, Gap, Union, edge, in_no_order, whole};
 use crate::merge::ops::{FAR, Link, Meeting, Op, OpKind, Ops, meet};
