@@ -14,6 +14,7 @@ use super::out::{Out, Source};
 use super::second::{closes, is_better, out_of_place};
 use super::tags::tag_end;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Step};
+use crate::diff::Edit;
 use crate::text::key::{Blanks, is_weak};
 use crate::text::{Form, Line, LineEnd, split_lines};
 
@@ -123,13 +124,25 @@ impl Place {
         }
     }
 
-    /// The line of its tag, beside lines that stand there.
-    fn tag_line(self, lines: &Range<usize>) -> Option<usize> {
+    /// The line of its tag.
+    fn tag_line<'t, 'a>(self, text: &'t Text<'a>) -> Option<&'t Line<'a>> {
+        let gap = self.gap(text)?;
         match self {
-            Place::Behind(_) => lines.start.checked_sub(1),
-            Place::Before(_) => Some(lines.end),
+            Place::Behind(_) => gap.checked_sub(1).map(|above| &text.lines[above]),
+            Place::Before(_) => text.lines.get(gap),
             Place::FileEnds => None,
         }
+    }
+
+    /// Tells whether lines of a text stand here, or are parted from here by blank lines alone.
+    fn holds(self, text: &Text<'_>, lines: &Range<usize>) -> bool {
+        let Some(gap) = self.gap(text) else { return false };
+        let between = match self {
+            Place::FileEnds => return lines.end == gap,
+            Place::Behind(_) => gap..lines.start,
+            Place::Before(_) => lines.end..gap,
+        };
+        text.lines.get(between).is_some_and(|lines| lines.iter().all(Line::is_blank))
     }
 
     fn step(self) -> Step {
@@ -162,12 +175,12 @@ impl Part {
         let other = &texts[if owner == Owner::Site { Owner::Release } else { Owner::Site } as usize];
         let edits = line_edits(base.bytes, own.bytes, dialect.blanks);
         let at = |place: Place| {
-            let gap = place.gap(base)?;
-            let edit = edits.iter().find(|edit| edit.old == (gap..gap))?;
-            let edge = if let Place::Behind(_) = place { edit.new.start } else { edit.new.end };
-            let known = place.gap(own) == Some(edge) && place.gap(other).is_some();
-            let part = Part { place, owner, gap, lines: edit.new.clone() };
-            (known && part.stands_for_itself(base, own, other, dialect)).then_some(part)
+            place.gap(other)?;
+            let is_here =
+                |edit: &&Edit| edit.old.is_empty() && place.holds(base, &edit.old) && place.holds(own, &edit.new);
+            let edit = edits.iter().find(is_here)?;
+            let part = Part { place, owner, gap: edit.old.start, lines: edit.new.clone() };
+            part.stands_for_itself(base, own, other, dialect).then_some(part)
         };
         let places = Place::ALL.into_iter().filter(|place| dialect.markup || *place == Place::FileEnds);
         places.filter_map(at).collect()
@@ -229,11 +242,8 @@ impl Part {
         for (line, source) in result.lines[..at].iter().zip(sources.by_ref()) {
             out.line(line.content, line.end, source);
         }
-        let depth = |text: &Text<'_>, lines: &Range<usize>| {
-            let tag = self.place.tag_line(lines).and_then(|at| text.lines.get(at));
-            tag.map_or(Vec::new(), |tag| tag.indent().to_vec())
-        };
-        let (stood, stands) = (depth(own, &self.lines), depth(&result, &(at..at)));
+        let depth = |text: &Text<'_>| self.place.tag_line(text).map_or(Vec::new(), |tag| tag.indent().to_vec());
+        let (stood, stands) = (depth(own), depth(&result));
         for line in self.lines.clone() {
             let content = own.lines[line].content;
             let inner = content.strip_prefix(&stood[..]).filter(|inner| !inner.trim_ascii().is_empty());

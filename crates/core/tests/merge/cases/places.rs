@@ -402,6 +402,10 @@ fn a_snippet_stays_at_the_edges_of_the_page_whatever_became_of_the_lines_there()
     gives(&PAGE, [&base, &put(&base), &release], &put(&release));
     gives(&PAGE, [&base, &release, &put(&base)], &put(&release));
 
+    // A blank line between is form.
+    let spaced = put(&base).replace("</script>\n</body>", "</script>\n\n</body>");
+    gives(&PAGE, [&base.replace("</body>", "\n</body>"), &spaced, &release], &put(&release));
+
     // What else the site did is asked about as ever, in between.
     let site = put(&base).replace("Mill</h1>", "Own Mill</h1>");
     let merged = merge(&PAGE, &base, &site, &release);
