@@ -15,7 +15,7 @@ use super::out::Source;
 use super::placed::Placed;
 use super::structure::edits_beside;
 use super::{Dialect, MergeOptions, Reason, Trust};
-use crate::text::{Line, split_lines};
+use crate::text::{Line, of_each, split_lines};
 
 /// Lines before and behind that are looked at for a line's neighbours in its block.
 const NEAR: usize = 200;
@@ -63,14 +63,18 @@ pub(crate) struct Surroundings<'a> {
 }
 
 impl<'a> Surroundings<'a> {
-    pub(crate) fn of([base, site, release]: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
-        let of_code = || [base, site, release].into_iter().all(|text| text.starts_with(b"<?"));
+    pub(crate) fn of(versions: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
+        let of_code = || versions.into_iter().all(|text| text.starts_with(b"<?"));
         let of = |what: What| {
-            what.of(base, dialect).1.then_some(())?;
-            let [site, release] = [site, release].map(|text| (split_lines(text), what.of(text, dialect)));
-            let whole = site.1.1 && release.1.1;
-            let openers = [site.1.0, release.1.0];
-            whole.then_some(Sides { texts: [site.0, release.0], openers, what, dialect })
+            let [(_, base), (in_site, site), (in_release, release)] =
+                of_each(versions, |text| what.of(text, dialect));
+            let texts = || [versions[1], versions[2]].map(split_lines);
+            (base && site && release).then(|| Sides {
+                texts: texts(),
+                openers: [in_site, in_release],
+                what,
+                dialect,
+            })
         };
         let mut sides = Vec::new();
         if !dialect.markup {

@@ -8,7 +8,7 @@ use super::balance::{Balance, WordCount, balance, nests};
 use super::fewest::fewest;
 use super::lines::{Closing, MergedLines};
 use super::{Dialect, EditFate, Outcome, Reason, Trust};
-use crate::text::{joined, split_lines};
+use crate::text::{joined, of_each, split_lines};
 
 /// The words and brackets of three versions.
 pub(super) struct Sums<'a> {
@@ -21,7 +21,7 @@ pub(super) struct Sums<'a> {
 impl<'a> Sums<'a> {
     /// Counts three versions, given as lines and as a whole.
     pub(super) fn of(sides: [&'a Side<'a>; 3], texts: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
-        let words = texts.map(|text| WordCount::of(text, dialect.spelling()));
+        let words = of_each(texts, |text| WordCount::of(text, dialect.spelling()));
         Sums { sides, dialect, words, closing: Closing::of(texts, dialect.markup) }
     }
 

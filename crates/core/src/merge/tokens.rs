@@ -19,7 +19,7 @@ use std::ops::Range;
 use super::Dialect;
 use super::slots::Slots;
 use crate::diff::{Edit, Interner, kept_pairs};
-use crate::text::Spelling;
+use crate::text::{Spelling, both, of_each};
 use edits::token_edits;
 pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
 use plan::combine;
@@ -46,8 +46,7 @@ impl<'a> Version<'a> {
 /// Cuts three versions into items, numbered alike.
 fn versions<'a>(texts: [&'a [u8]; 3], dialect: &Dialect) -> [Version<'a>; 3] {
     let mut interner = Interner::new();
-    texts.map(|text| {
-        let items = items(text, dialect);
+    of_each(texts, |text| items(text, dialect)).map(|items| {
         let keys = number(&items, &mut interner, dialect);
         Version { items, keys }
     })
@@ -67,6 +66,8 @@ fn merge_strings(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>> {
     safe.then(|| [quote, &merged, quote].concat())
 }
 
+/// Items from which on both sides are compared with the base at the same time.
+const LARGE: usize = 1 << 14;
 /// Which share of the base's words both sides must have kept for a merge of several lines to be sensible.
 const KEPT_SHARE: f32 = 0.5;
 
@@ -152,8 +153,9 @@ fn merge_items(
     dialect: &Dialect,
     whole_lines: bool,
 ) -> Option<Vec<u8>> {
-    let site_edits = token_edits(base, site, dialect);
-    let release_edits = token_edits(base, release, dialect);
+    let is_large = base.items.len() > LARGE;
+    let (site_edits, release_edits) =
+        both(is_large, || token_edits(base, site, dialect), || token_edits(base, release, dialect));
     if whole_lines && (!mostly_kept(base, site, &site_edits) || !mostly_kept(base, release, &release_edits)) {
         return None;
     }

@@ -1,5 +1,7 @@
 //! Lines and their ends.
 
+use memchr::memchr2_iter;
+
 /// How a line ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum LineEnd {
@@ -90,20 +92,18 @@ pub(crate) fn joined(lines: &[Line<'_>]) -> Vec<u8> {
 pub fn split_lines(body: &[u8]) -> Vec<Line<'_>> {
     let mut lines = Vec::with_capacity(body.len() / 32 + 1);
     let mut start = 0;
-    let mut i = 0;
-    while i < body.len() {
-        let end = match body[i] {
-            b'\n' => LineEnd::Lf,
-            b'\r' if body.get(i + 1) == Some(&b'\n') => LineEnd::CrLf,
-            b'\r' => LineEnd::Cr,
-            _ => {
-                i += 1;
-                continue;
-            }
+    for at in memchr2_iter(b'\n', b'\r', body) {
+        // The line feed of an end that a return began.
+        if at < start {
+            continue;
+        }
+        let end = match (body[at], body.get(at + 1)) {
+            (b'\n', _) => LineEnd::Lf,
+            (_, Some(b'\n')) => LineEnd::CrLf,
+            _ => LineEnd::Cr,
         };
-        lines.push(Line { content: &body[start..i], end });
-        i += end.bytes().len();
-        start = i;
+        lines.push(Line { content: &body[start..at], end });
+        start = at + end.bytes().len();
     }
     if start < body.len() {
         lines.push(Line { content: &body[start..], end: LineEnd::None });

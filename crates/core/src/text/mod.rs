@@ -5,12 +5,14 @@
 //! newline), and [`key`] gives each line the key that it is compared by, blind to white space,
 //! and [`Spelling`] each word the one that it is compared by.
 
+mod at_once;
 mod form;
 pub mod key;
 mod line;
 mod spelling;
 pub mod token;
 
+pub(crate) use at_once::{both, of_each};
 pub use form::{Form, Indent, IndentUnit};
 pub(crate) use line::joined;
 pub use line::{Line, LineEnd, split_lines};

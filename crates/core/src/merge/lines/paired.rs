@@ -8,6 +8,7 @@ use super::{MergedLines, Walk, lines_of};
 use crate::merge::align::Side;
 use crate::merge::balance::{Balance, balance, bracket_pairs, nests};
 use crate::merge::ops::{Link, OpKind};
+use crate::text::of_each;
 
 /// An operation, or a part of a deletion, that is asked about for what it opens or closes.
 #[derive(Debug, Clone)]
@@ -124,8 +125,9 @@ pub(crate) struct Closing {
 
 impl Closing {
     pub(crate) fn of(versions: [&[u8]; 3], markup: bool) -> Self {
-        let counts = versions.map(|text| balance(text, markup));
-        Closing { counts, all_nest: versions.into_iter().all(nests), markup }
+        let counted = of_each(versions, |text| (balance(text, markup), nests(text)));
+        let all_nest = counted.iter().all(|(_, nests)| *nests);
+        Closing { counts: counted.map(|(count, _)| count), all_nest, markup }
     }
 
     /// Tells whether a merged text closes what it opens, as all three versions do, with one side or the other taken in
