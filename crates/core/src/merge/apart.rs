@@ -124,14 +124,13 @@ impl Place {
         }
     }
 
-    /// The line of its tag.
-    fn tag_line<'t, 'a>(self, text: &'t Text<'a>) -> Option<&'t Line<'a>> {
-        let gap = self.gap(text)?;
-        match self {
-            Place::Behind(_) => gap.checked_sub(1).map(|above| &text.lines[above]),
-            Place::Before(_) => text.lines.get(gap),
+    /// How the line is indented in which its tag begins.
+    fn indent<'a>(self, text: &Text<'a>) -> &'a [u8] {
+        let at = match self {
+            Place::Behind(tag) | Place::Before(tag) => only(text.bytes, tag),
             Place::FileEnds => None,
-        }
+        };
+        at.map_or(b"", |at| text.lines[text.line_of(at)].indent())
     }
 
     /// Tells whether lines of a text stand here, or are parted from here by blank lines alone.
@@ -242,12 +241,11 @@ impl Part {
         for (line, source) in result.lines[..at].iter().zip(sources.by_ref()) {
             out.line(line.content, line.end, source);
         }
-        let depth = |text: &Text<'_>| self.place.tag_line(text).map_or(Vec::new(), |tag| tag.indent().to_vec());
-        let (stood, stands) = (depth(own), depth(&result));
+        let (stood, stands) = (self.place.indent(own), self.place.indent(&result));
         for line in self.lines.clone() {
             let content = own.lines[line].content;
-            let inner = content.strip_prefix(&stood[..]).filter(|inner| !inner.trim_ascii().is_empty());
-            let deep = inner.map(|inner| [&stands, inner].concat());
+            let inner = content.strip_prefix(stood).filter(|inner| !inner.trim_ascii().is_empty());
+            let deep = inner.map(|inner| [stands, inner].concat());
             out.line(deep.as_deref().unwrap_or(content), LineEnd::None, of_owner(line));
         }
         for (line, source) in result.lines[at..].iter().zip(sources) {

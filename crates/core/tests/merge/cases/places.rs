@@ -406,6 +406,13 @@ fn a_snippet_stays_at_the_edges_of_the_page_whatever_became_of_the_lines_there()
     let spaced = put(&base).replace("</script>\n</body>", "</script>\n\n</body>");
     gives(&PAGE, [&base.replace("</body>", "\n</body>"), &spaced, &release], &put(&release));
 
+    // It is as deep as the line in which the tag begins.
+    let base_body = "<body>\n<div>\n{{ text }}\n</div>\n</body>\n";
+    let open = "  <body class=\"home\"\n    data-sails=\"4\">\n";
+    let rest = "    {% include \"top\" %}\n    <main>\n      {{ text }}\n    </main>\n  </body>\n";
+    let site = base_body.replace("<div>", "<i>own</i>\n<div>");
+    gives(&PAGE, [base_body, &site, &format!("{open}{rest}")], &format!("{open}  <i>own</i>\n{rest}"));
+
     // What else the site did is asked about as ever, in between.
     let site = put(&base).replace("Mill</h1>", "Own Mill</h1>");
     let merged = merge(&PAGE, &base, &site, &release);
