@@ -7,6 +7,8 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
+use memchr::memchr_iter;
+
 use super::align::line_edits;
 use super::balance::{Balance, balance, nests};
 use super::lines::MergedLines;
@@ -133,9 +135,9 @@ impl Place {
         at.map_or(b"", |at| text.lines[text.line_of(at)].indent())
     }
 
-    /// Tells whether lines of a text stand here, or are parted from here by blank lines alone.
-    fn holds(self, text: &Text<'_>, lines: &Range<usize>) -> bool {
-        let Some(gap) = self.gap(text) else { return false };
+    /// Tells whether lines of a text that has the place before its line `gap` stand here, or are parted from here by
+    /// blank lines alone.
+    fn holds(self, text: &Text<'_>, gap: usize, lines: &Range<usize>) -> bool {
         let between = match self {
             Place::FileEnds => return lines.end == gap,
             Place::Behind(_) => gap..lines.start,
@@ -152,8 +154,8 @@ impl Place {
 /// Where a text has a tag of this name (given with what opens it, in small letters), if it has just one.
 fn only(text: &[u8], tag: &[u8]) -> Option<usize> {
     let ends = |at: usize| text.get(at).is_none_or(|byte| !byte.is_ascii_alphanumeric() && *byte != b'-');
-    let is_tag = |at: &usize| text[*at..*at + tag.len()].eq_ignore_ascii_case(tag) && ends(at + tag.len());
-    let mut found = (0..(text.len() + 1).saturating_sub(tag.len())).filter(is_tag);
+    let named = |at: usize| text.get(at..at + tag.len()).is_some_and(|found| found.eq_ignore_ascii_case(tag));
+    let mut found = memchr_iter(b'<', text).filter(|at| named(*at) && ends(*at + tag.len()));
     found.next().filter(|_| found.next().is_none())
 }
 
@@ -174,9 +176,10 @@ impl Part {
         let other = &texts[if owner == Owner::Site { Owner::Release } else { Owner::Site } as usize];
         let edits = line_edits(base.bytes, own.bytes, dialect.blanks);
         let at = |place: Place| {
-            place.gap(other)?;
-            let is_here =
-                |edit: &&Edit| edit.old.is_empty() && place.holds(base, &edit.old) && place.holds(own, &edit.new);
+            let [in_base, in_own, _] = [place.gap(base)?, place.gap(own)?, place.gap(other)?];
+            let is_here = |edit: &&Edit| {
+                edit.old.is_empty() && place.holds(base, in_base, &edit.old) && place.holds(own, in_own, &edit.new)
+            };
             let edit = edits.iter().find(is_here)?;
             let part = Part { place, owner, gap: edit.old.start, lines: edit.new.clone() };
             part.stands_for_itself(base, own, other, dialect).then_some(part)
