@@ -252,7 +252,7 @@ pub enum Step {
     Contains,
     /// Both sides deleted here.
     BothDeleted,
-    /// Carried before the end of head or body, or after the opening of body.
+    /// Carried behind the opening of head or body, or before its end.
     Snippet,
     /// The release moved the stretch; the change was made at its new place.
     Moved,
