@@ -185,7 +185,12 @@ impl Part {
             part.stands_for_itself(base, own, other, dialect).then_some(part)
         };
         let places = Place::ALL.into_iter().filter(|place| dialect.markup || *place == Place::FileEnds);
-        places.filter_map(at).collect()
+        let mut parts: Vec<Part> = places.filter_map(at).collect();
+        // What stands alone in a head or body is both behind its opening and before its end: it goes to the end.
+        parts.reverse();
+        parts.dedup_by(|before, behind| before.lines == behind.lines);
+        parts.reverse();
+        parts
     }
 
     /// Tells whether the lines neither close nor go on with what is above, were not only moved there, and the other side
@@ -245,9 +250,11 @@ impl Part {
             out.line(line.content, line.end, source);
         }
         let (stood, stands) = (self.place.indent(own), self.place.indent(&result));
+        let is_deep = |line: &Line<'_>| line.is_blank() || line.content.starts_with(stood);
+        let follows = own.lines[self.lines.clone()].iter().all(is_deep);
         for line in self.lines.clone() {
             let content = own.lines[line].content;
-            let inner = content.strip_prefix(stood).filter(|inner| !inner.trim_ascii().is_empty());
+            let inner = content.strip_prefix(stood).filter(|_| follows && !own.lines[line].is_blank());
             let deep = inner.map(|inner| [stands, inner].concat());
             out.line(deep.as_deref().unwrap_or(content), LineEnd::None, of_owner(line));
         }

@@ -392,6 +392,17 @@ impl Forms {
         Cow::Owned(out)
     }
 
+    /// From and to which indentation lines of the site are taken, so that all that were not equally deep stay so where the
+    /// result's surroundings are less deep than the site's by more than the least deep of the lines is.
+    pub(crate) fn with_room(&self, lines: &[Line<'_>], from: Vec<u8>, to: Vec<u8>) -> (Vec<u8>, Vec<u8>) {
+        let levels = |line: &&Line<'_>| self.site.measure(line.indent()).levels;
+        let Some(least) = lines.iter().filter(|line| !line.is_blank()).min_by_key(levels) else {
+            return (from, to);
+        };
+        let room = levels(&least) + self.release.measure(&to).levels;
+        if room < self.site.measure(&from).levels { (least.indent().to_vec(), Vec::new()) } else { (from, to) }
+    }
+
     /// Returns a line of the site as it is written in the result's surroundings: `from` and `to` are the
     /// indentation of one line nearby, on the site and in the result.
     pub(crate) fn fitted<'a>(&self, line: &Line<'a>, from: &[u8], to: &[u8]) -> Cow<'a, [u8]> {

@@ -115,7 +115,8 @@ impl<'a> Walk<'a, '_> {
                 let by_lines = || self.own_reference(op).or_else(|| self.reference(range.clone(), g, op.base.end));
                 self.opener(op).or_else(|| self.wrapped(op)).or_else(by_lines)
             })
-            .flatten();
+            .flatten()
+            .map(|(from, to)| self.forms.with_room(&self.site.lines[range.clone()], from, to));
         let mut j = range.start;
         let mut next = op.base.start;
         while j < range.end {

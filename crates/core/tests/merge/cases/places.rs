@@ -412,6 +412,17 @@ fn a_snippet_stays_at_the_edges_of_the_page_whatever_became_of_the_lines_there()
     let rest = "    {% include \"top\" %}\n    <main>\n      {{ text }}\n    </main>\n  </body>\n";
     let site = base_body.replace("<div>", "<i>own</i>\n<div>");
     gives(&PAGE, [base_body, &site, &format!("{open}{rest}")], &format!("{open}  <i>own</i>\n{rest}"));
+    let base_body = format!("{open}{rest}");
+    let site = base_body.replace("  </body>", "<script>\n  own();\n</script>\n  </body>");
+    let new = "<body>\n<h1>{{ title }}</h1>\n{{ text }}\n</body>\n";
+    let all = new.replace("</body>", "<script>\n  own();\n</script>\n</body>");
+    gives(&PAGE, [&base_body, &site, new], &all);
+
+    // What stands alone in a body is put there once.
+    let base_body = "<body onload=\"run()\">\n</body>\n";
+    let site = base_body.replace("</body>", "<i>own</i>\n</body>");
+    let new = "<body>\n<script src=\"run.js\"></script>\n</body>\n";
+    gives(&PAGE, [base_body, &site, new], &new.replace("</body>", "<i>own</i>\n</body>"));
 
     // What else the site did is asked about as ever, in between.
     let site = put(&base).replace("Mill</h1>", "Own Mill</h1>");
