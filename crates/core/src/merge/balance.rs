@@ -84,6 +84,26 @@ pub(crate) fn unpaired(text: &[u8]) -> u64 {
     astray + open.len() as u64
 }
 
+/// Tells whether the tags and template blocks of a text close one another in order, of the kinds that are meant.
+pub(crate) fn tags_nest(text: &[u8], is_meant: impl Fn(&[u8]) -> bool) -> bool {
+    let mut open: Vec<Vec<u8>> = Vec::new();
+    let mut nest = true;
+    each_bracket(text, true, |_, kind, n| {
+        if is_bracket(kind) || !is_meant(kind) {
+            return;
+        }
+        for _ in 0..n.unsigned_abs() {
+            if n > 0 { open.push(kind.to_vec()) } else { nest &= open.pop().is_some_and(|last| last == kind) }
+        }
+    });
+    nest && open.is_empty()
+}
+
+/// Tells a bracket from a tag or a template block.
+fn is_bracket(kind: &[u8]) -> bool {
+    matches!(kind, b"{" | b"(" | b"[" | b"<!--")
+}
+
 /// Tells of each bracket, tag and template block where it stands (in bytes), of which kind it is, and how many it opens
 /// (closes, where negative).
 pub(crate) fn each_bracket(text: &[u8], markup: bool, mut found: impl FnMut(usize, &[u8], i64)) {
@@ -197,6 +217,11 @@ pub(crate) fn never_below(depths: &[(i64, i64)]) -> bool {
 }
 
 impl Balance {
+    /// Tells whether as many of a kind are closed as are opened.
+    pub(crate) fn is_even(&self, kind: &[u8]) -> bool {
+        !self.counts.contains_key(kind)
+    }
+
     /// How many more are opened than closed, of all kinds.
     pub(crate) fn net(&self) -> i64 {
         self.counts.values().sum()

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 
 use super::align::Side;
-use super::balance::{Balance, WordCount, balance, nests};
+use super::balance::{Balance, WordCount, balance};
 use super::fewest::fewest;
 use super::lines::{Closing, MergedLines};
 use super::{Dialect, EditFate, Outcome, Reason, Trust};
@@ -30,7 +30,7 @@ impl<'a> Sums<'a> {
         let closes = if merged.decisions.is_empty() {
             let [base, site, release] = &self.closing.counts;
             Balance::follows(&balance(&merged.bytes, self.dialect.markup), base, site, release)
-                && (!self.closing.all_nest || nests(&merged.bytes))
+                && self.closing.is_in_order(&merged.bytes)
         } else {
             self.closing.answers_close(merged)
         };

@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use super::{MergedLines, Walk, lines_of};
 use crate::merge::align::Side;
-use crate::merge::balance::{Balance, balance, bracket_pairs, nests};
+use crate::merge::balance::{Balance, balance, bracket_pairs, nests, tags_nest};
 use crate::merge::ops::{Link, OpKind};
 use crate::text::of_each;
 
@@ -119,7 +119,9 @@ impl Bonds {
 pub(crate) struct Closing {
     pub(crate) counts: [Balance; 3],
     /// In all of them brackets close in order.
-    pub(crate) all_nest: bool,
+    all_nest: bool,
+    /// In all of them tags and template blocks close in order, of the kinds that all of them close.
+    tags_nest: bool,
     markup: bool,
 }
 
@@ -127,14 +129,24 @@ impl Closing {
     pub(crate) fn of(versions: [&[u8]; 3], markup: bool) -> Self {
         let counted = of_each(versions, |text| (balance(text, markup), nests(text)));
         let all_nest = counted.iter().all(|(_, nests)| *nests);
-        Closing { counts: counted.map(|(count, _)| count), all_nest, markup }
+        let mut closing = Closing { counts: counted.map(|(count, _)| count), all_nest, tags_nest: markup, markup };
+        closing.tags_nest = markup && of_each(versions, |text| closing.nest_tags(text)).iter().all(|nest| *nest);
+        closing
+    }
+
+    fn nest_tags(&self, text: &[u8]) -> bool {
+        tags_nest(text, |kind| self.counts.iter().all(|count| count.is_even(kind)))
+    }
+
+    /// Tells whether all that a text opens is closed in order, where that is so in all three versions.
+    pub(crate) fn is_in_order(&self, text: &[u8]) -> bool {
+        (!self.all_nest || nests(text)) && (!self.tags_nest || self.nest_tags(text))
     }
 
     /// Tells whether a merged text closes what it opens, as all three versions do, with one side or the other taken in
     /// all its questions.
     pub(crate) fn answers_close(&self, merged: &MergedLines) -> bool {
-        let closes =
-            |text: &[u8]| balance(text, self.markup).closes_like(&self.counts) && (!self.all_nest || nests(text));
+        let closes = |text: &[u8]| balance(text, self.markup).closes_like(&self.counts) && self.is_in_order(text);
         merged.answered().iter().all(|placed| closes(&placed.bytes))
     }
 }
