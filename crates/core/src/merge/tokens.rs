@@ -159,6 +159,12 @@ fn merge_items(
     if whole_lines && (!mostly_kept(base, site, &site_edits) || !mostly_kept(base, release, &release_edits)) {
         return None;
     }
+    if whole_lines
+        && !(keeps_lines_of(base, [site, release], [&site_edits, &release_edits])
+            && keeps_lines_of(base, [release, site], [&release_edits, &site_edits]))
+    {
+        return None;
+    }
     if both_wrote(base, [site, release], [&site_edits, &release_edits], dialect) {
         return None;
     }
@@ -173,6 +179,27 @@ fn mostly_kept(base: &Version<'_>, side: &Version<'_>, edits: &[Edit]) -> bool {
     let gone: usize = replaced.map(|e| solid(e.old.clone())).sum();
     let all = solid(0..base.items.len());
     all > 0 && (all - gone) as f32 >= all as f32 * KEPT_SHARE
+}
+
+/// Tells whether the second side kept half of each line within which the first put something in: else it may be another
+/// line. A tag that became another counts as kept.
+fn keeps_lines_of(base: &Version<'_>, [side, other]: [&Version<'_>; 2], [edits, others]: [&[Edit]; 2]) -> bool {
+    let breaks = |item: &Item<'_>| item.lead.contains(&b'\n');
+    let begins = |at: usize| at == 0 || base.items.get(at).is_none_or(breaks);
+    let mut starts: Vec<usize> = (0..base.items.len()).filter(|at| begins(*at)).collect();
+    starts.push(base.items.len());
+    let mut gone = vec![0; starts.len()];
+    let line_of = |at: usize| starts.partition_point(|start| *start <= at).saturating_sub(1);
+    let replaced = others.iter().filter(|edit| !is_tag_change(base, other, edit));
+    replaced.flat_map(|edit| edit.old.clone()).for_each(|at| gone[line_of(at)] += 1);
+    let within_a_line = |edit: &&Edit| {
+        let own_line = || breaks(&side.items[edit.new.start]) && begins(edit.old.start);
+        edit.old.is_empty() && edit.old.start > 0 && !own_line()
+    };
+    edits.iter().filter(within_a_line).all(|edit| {
+        let line = line_of(edit.old.start - 1);
+        gone[line] * 2 <= starts[line + 1] - starts[line]
+    })
 }
 
 /// Tells whether an edit turns one tag into another.
@@ -237,6 +264,21 @@ mod tests {
         assert_eq!(merge(&code, "x = one", "x = one  # own", "x = one  # new"), None);
         // What is added to a remark is part of what that says.
         assert_eq!(merge(&code, "x = one # just", "x = one # just now", "x = one # only"), None);
+    }
+
+    #[test]
+    fn what_is_put_into_a_line_does_not_go_into_another() {
+        let script = Dialect { strings: true, ..Dialect::default() };
+        let whole = |base: &str, site: &str, release: &str| {
+            let merged = merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), &script, true);
+            merged.map(|text| String::from_utf8(text).unwrap())
+        };
+        let base = "same: true,\ninside: {\n  sails: {\n    form: \"a \" + four(of, them) + \".\",\n";
+        let site = base.replace(".\",", ".\", // own");
+        let grown = base.replace("four(", "eight(");
+        assert_eq!(whole(base, &site, &grown), Some(site.replace("four(", "eight(")));
+        let other = "same: true\n},\nnames: [{\n    form: [begins | ends],\n";
+        assert_eq!(whole(base, &site, other), None);
     }
 
     #[test]
