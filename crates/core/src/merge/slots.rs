@@ -231,7 +231,7 @@ fn conditions(items: &[Item<'_>]) -> Vec<usize> {
     out
 }
 
-/// The comments of a style sheet: `/* … */`, and `// …` to the end of the line.
+/// The comments of a style sheet: `/* … */`, `// …` to the end of the line, and what goes on with one: ` * …`.
 fn comments(items: &[Item<'_>]) -> Vec<Range<usize>> {
     let pair = |k: usize, texts: [&[u8]; 2]| {
         let next = items.get(k + 1).filter(|next| next.lead.is_empty());
@@ -239,6 +239,15 @@ fn comments(items: &[Item<'_>]) -> Vec<Range<usize>> {
     };
     let mut out = Vec::new();
     let mut k = 0;
+    // As a selector it would be followed by another or by a block.
+    let goes_on = items.first().is_some_and(|first| first.text == b"*")
+        && items.get(1).is_some_and(|word| !word.lead.is_empty() && word.solid())
+        && !items.iter().any(|item| item.separates() || item.lead.contains(&b'\n') || item.text == b">")
+        && items.last().is_some_and(|last| last.text != b",");
+    if goes_on {
+        out.push(0..items.len());
+        k = items.len();
+    }
     while k < items.len() {
         let address = k > 0 && items[k - 1].text == b":" && items[k].lead.is_empty();
         let end = if pair(k, [b"/", b"*"]) {

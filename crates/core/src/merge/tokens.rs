@@ -361,6 +361,10 @@ mod tests {
         );
         let remark = |a: &str, b: &str| format!("a: b; // it's {a} and that's {b}");
         assert_eq!(merged(&remark("x1", "y1"), &remark("x2", "y1"), &remark("x1", "y2")), Some(remark("x2", "y2")));
+        let goes_on = |a: &str, b: &str| format!(" * Drop it {a} inside {b} (mills).");
+        let [base, own, new] = [goes_on("when", "`a`"), goes_on("on", "`a`"), goes_on("when", "links")];
+        assert_eq!(merged(&base, &own, &new), Some(goes_on("on", "links")));
+        assert_eq!(merged("* html .a .b {", "* html .x .b {", "* html .a .y {"), None);
         assert_eq!(merged("a: b; /* old */", "a: c; /* old */", "a: b; /* new */").unwrap(), "a: c; /* new */");
     }
 

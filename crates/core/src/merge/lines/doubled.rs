@@ -10,8 +10,7 @@ use crate::merge::align::Side;
 use crate::merge::balance::depth_of;
 use crate::merge::gaps::Union;
 use crate::merge::members::member_name;
-use crate::merge::ops::{Op, OpKind, Ops};
-use crate::text::Line;
+use crate::merge::ops::{Link, Op, OpKind, Ops};
 use crate::text::key::is_weak;
 
 /// From so many new lines on, the same put in at two places is hardly chance.
@@ -19,6 +18,8 @@ const TELLING: usize = 3;
 /// A line with so many words that both put in is hardly chance, with no more than so many lines of the base between.
 const MANY_WORDS: usize = 3;
 const NEARBY: usize = 6;
+/// With so many lines between, blank or deleted, two places are not near to each other any more.
+const FAR: usize = 200;
 /// So many places of a line or a name are looked at.
 const PLACES: usize = 8;
 
@@ -112,7 +113,8 @@ impl PutIn<'_> {
 }
 
 impl<'a> Walk<'a, '_> {
-    /// Finds what both sides put in at two places: with nothing but blank lines between them; in the same several lines
+    /// Finds what both sides put in at two places: with nothing between them but lines that are blank or that a side
+    /// deleted; in the same several lines
     /// that the base does not have, not in two rules or blocks of code; or as members of one name, which the base does not
     /// have, in the same block. A line that became another is put in, too: it may have been kept by the other side.
     pub(super) fn doubled(&self) -> Doubled {
@@ -205,11 +207,16 @@ impl<'a> Walk<'a, '_> {
     fn twice(&self, site: &PutIn<'a>, release: &PutIn<'a>) -> Option<Twice> {
         let (first, second) = if release.base.end <= site.base.start { (release, site) } else { (site, release) };
         let changed = site.changed || release.changed;
-        if first.base.end > second.base.start || first.base.end == second.base.start && !changed {
+        let site_rewrites = self.site_op(site.op).kind == OpKind::Rewrite;
+        let rewrites = site_rewrites || self.release_op(release.op).kind == OpKind::Rewrite;
+        let (from, to) = (first.base.end, second.base.start);
+        let touching = from == to;
+        if from > to || touching && !changed && !rewrites {
             return None;
         }
-        let between = &self.base.lines[first.base.end..second.base.start];
-        let near = between.iter().all(Line::is_blank);
+        let between = &self.base.lines[from..to];
+        let is_gone = |at: usize| [self.site_ops, self.release_ops].iter().any(|ops| ops.links[at] == Link::Gone);
+        let near = to - from <= FAR && (from..to).all(|at| self.base.lines[at].is_blank() || is_gone(at));
         // Closers may be taken for others of their kind.
         let close = between.iter().all(|line| is_weak(line.trimmed()));
         let at = Twice::At(release.lines[0]);
@@ -221,7 +228,7 @@ impl<'a> Walk<'a, '_> {
         let few_between = same_scope && between.len() <= NEARBY;
         let tells = || common.iter().any(|lines| self.is_no_chance(*lines, close, few_between));
         let (fewer, more) = (site.new_lines.min(release.new_lines), site.new_lines.max(release.new_lines));
-        if changed || self.site_op(site.op).kind == OpKind::Rewrite {
+        if changed || site_rewrites || touching && rewrites {
             return (share_of(more) && (near || close && tells()) || of_one_name()).then_some(at);
         }
         // Members of one block stand in no order; those of another are others.

@@ -1,6 +1,6 @@
 //! Lines that have their like: which of them is meant, or that it is asked.
 
-use daxle_core::merge::{Outcome, Reason, Step};
+use daxle_core::merge::{Dialect, Insertions, Outcome, Reason, Step};
 
 use super::{asks, gives};
 use crate::{PAGE, SCRIPT, STYLE, TREE, merge, text};
@@ -88,6 +88,13 @@ fn what_one_put_in_place_of_a_line_and_the_other_beside_it_does_not_come_twice()
     let (old, own, new) = ("import signals\n", "import ours\n", "from signals import Namespace, NamedSignal\n");
     let site = page(&[own, new].concat());
     asks(&SCRIPT, [&page(old), &site, &page(&[old, new].concat())], Reason::PutTwice);
+
+    // Also right beside it.
+    let code = |imports: &str| format!("# mills\n{imports}from sails import Cloth\nfrom sails import Wind\n");
+    let old = "from grain.sacks import Sack\nfrom mill import stone\nfrom mill.names import NameMaker\n";
+    let new = "from times import now\n";
+    let code_by_indent = Dialect { insertions: Insertions::Members, strings: true, ..TREE };
+    asks(&code_by_indent, [&code(old), &code(new), &code(&[new, old].concat())], Reason::PutTwice);
 
     // Closing lines between are taken for others of their kind.
     let rule = |lines: &str| format!(".tip {{\n  top: 0;\n{lines}}}\n.end {{\n  left: 0;\n}}\n");
