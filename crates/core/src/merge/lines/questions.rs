@@ -410,8 +410,7 @@ impl Walk<'_, '_> {
 
     /// Leaves a stretch of the base and what the two sides have there as a question.
     fn ask(&mut self, reason: Reason, [base, site, release]: [Range<usize>; 3], edits: Vec<usize>) {
-        let base_text = lines_of(self.base, &base);
-        // What both put at the two ends of the stretch is no question, if anything is.
+        // What both have at the two ends of the stretch is no question, if anything is.
         let asked_whole = self.same_keys(&site, &release);
         let (s, r) = (&self.site.keys[site.clone()], &self.release.keys[release.clone()]);
         let alike = |(a, b): &(&u32, &u32)| a == b && !asked_whole;
@@ -420,7 +419,14 @@ impl Walk<'_, '_> {
         self.release_text(release.start..release.start + head);
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
-        let (site_text, release_text) = (lines_of(self.site, &site_mid), lines_of(self.release, &release_mid));
+        let mut old = self.base.keys[base.clone()].iter().peekable();
+        let base_head = s[..head].iter().filter(|key| old.next_if_eq(key).is_some()).count();
+        let mut old = old.rev().peekable();
+        let base_tail = s[s.len() - tail..].iter().rev().filter(|key| old.next_if_eq(key).is_some()).count();
+        let base = base.start + base_head..base.end - base_tail;
+        let [base_text, site_text, release_text] =
+            [(self.base, &base), (self.site, &site_mid), (self.release, &release_mid)]
+                .map(|(side, lines)| lines_of(side, lines));
         let Context { dialect, options, .. } = self.context;
         let open = self.out.question([&base_text, &site_text, &release_text], dialect, options);
         self.release_text(release.end - tail..release.end);

@@ -393,3 +393,23 @@ fn a_question_whose_answer_would_tear_the_text_is_about_the_lines_around_it_too(
     let (whole, own) = (make("type"), make("own"));
     asks_about(&SCRIPT, [&file(&whole), &file(&own), &file(new)], &file(&format!("⟦{own}|{whole}|{new}⟧")));
 }
+
+#[test]
+fn what_all_three_have_at_the_ends_of_a_question_is_none_of_it() {
+    let base = [
+        "{% load mills %}\n\n{% if not small %}\n    {% if sails or sacks or grain %}\n",
+        "        <div class=\"mill tall\">\n            {% include \"mill/sails.html\" %}\n\n",
+        "            {% include \"mill/sacks.html\" %}\n        </div>\n    {% endif %}\n{% endif %}\n",
+    ]
+    .concat();
+    let site = base.replace("\n{% endif %}", "\n{% own_end %}");
+    let release = [
+        "{% if sails or meal %}\n    <div id=\"mill\" class=\"mill tall\">\n",
+        "        {% include \"mill/sails.html\" %}\n    </div>\n{% endif %}\n",
+    ]
+    .concat();
+    let merged = merge(&PAGE, &base, &site, &release);
+    let [asked] = &merged.decisions[..] else { panic!("{}", text(&merged)) };
+    let texts = [&asked.base_text, &asked.site_text, &asked.release_text].map(|text| String::from_utf8_lossy(text));
+    assert_eq!(texts, ["{% endif %}\n", "{% own_end %}\n", ""], "{}", text(&merged));
+}
