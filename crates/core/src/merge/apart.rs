@@ -185,9 +185,8 @@ impl Part {
             part.stands_for_itself(base, own, other, dialect).then_some(part)
         };
         let places = Place::ALL.into_iter().filter(|place| dialect.markup || *place == Place::FileEnds);
-        let mut parts: Vec<Part> = places.filter_map(at).collect();
+        let mut parts: Vec<Part> = places.rev().filter_map(at).collect();
         // What stands alone in a head or body is both behind its opening and before its end: it goes to the end.
-        parts.reverse();
         parts.dedup_by(|before, behind| before.lines == behind.lines);
         parts.reverse();
         parts

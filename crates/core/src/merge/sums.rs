@@ -220,4 +220,27 @@ mod tests {
         assert_eq!(question.edits, [2]);
         assert_eq!(asked(Trust::Strict).len(), 4);
     }
+
+    #[test]
+    fn tags_close_in_order_where_they_do_in_all_versions() {
+        let adds_up = |texts: [&str; 3], result: &str| {
+            let mut interner = Interner::new();
+            let texts = texts.map(str::as_bytes);
+            let sides = texts.map(|text| Side::new(text, Blanks::AreForm, &mut interner));
+            let dialect = Dialect { markup: true, ..Dialect::default() };
+            let merged = MergedLines { bytes: result.into(), ..MergedLines::default() };
+            Sums::of(sides.each_ref(), texts, &dialect).add_up(&merged)
+        };
+        let page = |own: &str| format!("<ul>\n<li>old\n<pre>\n{own}</pre>\n</ul>\n");
+        let base = page("sails\n");
+        let site = page("<div>\nsails\n</div>\n");
+        let release = base.replace("old", "new");
+        let astray = release.replace("sails\n</pre>", "<div>\nsails\n</pre>\n</div>");
+        let versions = [base.as_str(), &site, &release];
+        // An item of a list need not be closed.
+        assert!(adds_up(versions, &site.replace("old", "new")) && !adds_up(versions, &astray));
+        // A version that does not close in order itself is no measure.
+        let torn = [&base, &site, &release].map(|text| format!("<b><i></b></i>\n{text}"));
+        assert!(adds_up(torn.each_ref().map(String::as_str), &format!("<b><i></b></i>\n{astray}")));
+    }
 }

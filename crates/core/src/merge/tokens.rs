@@ -273,11 +273,11 @@ mod tests {
             let merged = merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), &script, true);
             merged.map(|text| String::from_utf8(text).unwrap())
         };
-        let base = "same: true,\ninside: {\n  sails: {\n    form: \"a \" + four(of, them) + \".\",\n";
-        let site = base.replace(".\",", ".\", // own");
-        let grown = base.replace("four(", "eight(");
-        assert_eq!(whole(base, &site, &grown), Some(site.replace("four(", "eight(")));
-        let other = "same: true\n},\nnames: [{\n    form: [begins | ends],\n";
+        let base = "same: true,\ninside: {\n  'sails': {\n    form: /(^|[^n])s(?:w+|o[^o]+)/,\n";
+        let site = base.replace(")/,", ")/, // own");
+        let grown = base.replace("same", "equal");
+        assert_eq!(whole(base, &site, &grown), Some(site.replace("same", "equal")));
+        let other = "same: true\n},\n'names': [\n  {\n    form: /(b(?:begins|ends|stands|goes|comes)s+)[A-Z]w*/,\n";
         assert_eq!(whole(base, &site, other), None);
     }
 

@@ -114,9 +114,9 @@ impl PutIn<'_> {
 
 impl<'a> Walk<'a, '_> {
     /// Finds what both sides put in at two places: with nothing between them but lines that are blank or that a side
-    /// deleted; in the same several lines
-    /// that the base does not have, not in two rules or blocks of code; or as members of one name, which the base does not
-    /// have, in the same block. A line that became another is put in, too: it may have been kept by the other side.
+    /// deleted; in the same several lines that the base does not have, not in two rules or blocks of code; or as members of
+    /// one name, which the base does not have, in the same block. A line that became another is put in, too: it may have
+    /// been kept by the other side.
     pub(super) fn doubled(&self) -> Doubled {
         let insertions = self.context.dialect.insertions;
         let known = Known {

@@ -129,7 +129,7 @@ impl Closing {
     pub(crate) fn of(versions: [&[u8]; 3], markup: bool) -> Self {
         let counted = of_each(versions, |text| (balance(text, markup), nests(text)));
         let all_nest = counted.iter().all(|(_, nests)| *nests);
-        let mut closing = Closing { counts: counted.map(|(count, _)| count), all_nest, tags_nest: markup, markup };
+        let mut closing = Closing { counts: counted.map(|(count, _)| count), all_nest, tags_nest: false, markup };
         closing.tags_nest = markup && of_each(versions, |text| closing.nest_tags(text)).iter().all(|nest| *nest);
         closing
     }

@@ -419,6 +419,7 @@ impl Walk<'_, '_> {
         self.release_text(release.start..release.start + head);
         let (site_mid, release_mid) =
             (site.start + head..site.end - tail, release.start + head..release.end - tail);
+        // The base's lines among them neither: else what is in a question would count them once more.
         let mut old = self.base.keys[base.clone()].iter().peekable();
         let base_head = s[..head].iter().filter(|key| old.next_if_eq(key).is_some()).count();
         let mut old = old.rev().peekable();
