@@ -66,8 +66,11 @@ impl Gap<'_> {
             return Union::Site(Step::Contains);
         }
         if blank(self.site) || blank(self.release) {
-            // A blank line is form, and says nothing against the other's lines.
-            return Union::Both(Step::BothInserted);
+            // A blank line is form, and says nothing against the other's lines. The end of a wrap stands against these.
+            let closes =
+                trust != Trust::Strict && blank(self.release) && edge(self.site, dialect) == Some(Edge::Closes);
+            let first = if closes { First::Site } else { First::Release };
+            return Union::in_order(first, Step::BothInserted);
         }
         if trust == Trust::Strict {
             return Union::Ask;

@@ -295,8 +295,8 @@ impl<'a, 'b> Walk<'a, 'b> {
         match (site, release) {
             (None, None) => {}
             (None, Some(r)) => {
-                let range = self.release_op(r).side.clone();
-                self.release_lines(range, g);
+                let op = self.release_op(r).clone();
+                self.release_lines(&op);
             }
             (Some(s), None) => {
                 let op = self.site_op(s).clone();
@@ -306,38 +306,38 @@ impl<'a, 'b> Walk<'a, 'b> {
                 let (site, release) = (self.site_op(s).clone(), self.release_op(r).clone());
                 if self.twins.get(&s) == Some(&r) {
                     let from = self.out.lines();
-                    self.release_lines(release.side.clone(), g);
+                    self.release_lines(&release);
                     self.note(site.edit, Outcome::Already, None, from..self.out.lines(), release.side);
                     return;
                 }
                 match self.unions.remove(&g) {
                     Some(Union::Release(step)) => {
                         let from = self.out.lines();
-                        self.release_lines(release.side.clone(), g);
+                        self.release_lines(&release);
                         self.note(site.edit, Outcome::Already, Some(step), from..self.out.lines(), release.side);
                     }
                     Some(Union::Site(step)) => self.site_lines(&site, site.side.clone(), g, Some(step)),
                     Some(Union::Both(step)) => {
-                        self.release_lines(release.side, g);
+                        self.release_lines(&release);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
                     Some(Union::Listed(step, mark)) => {
-                        self.release_lines(release.side, g);
+                        self.release_lines(&release);
                         self.out.go_on(mark);
                         self.site_lines(&site, site.side.clone(), g, Some(step));
                     }
                     Some(Union::SiteFirst(step)) => {
                         self.site_lines(&site, site.side.clone(), g, Some(step));
-                        self.release_lines(release.side, g);
+                        self.release_lines(&release);
                     }
                     // At the edge of lines that the release replaced: before what stands there now.
                     _ if site.kind == OpKind::Insert && release.kind == OpKind::Rewrite => {
                         self.site_lines(&site, site.side.clone(), g, Some(Step::Neighbour));
-                        self.release_lines(release.side, g);
+                        self.release_lines(&release);
                     }
                     _ => {
                         // Insertions at the two edges of one another's operations: the release's first.
-                        self.release_lines(release.side, g);
+                        self.release_lines(&release);
                         self.site_lines(&site, site.side.clone(), g, Some(Step::Neighbour));
                     }
                 }

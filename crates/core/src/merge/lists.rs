@@ -239,7 +239,7 @@ mod tests {
     use crate::text::key::Blanks;
 
     fn merge(dialect: &Dialect, [base, site, release]: [&str; 3]) -> Option<String> {
-        let merged = merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), dialect, false);
+        let merged = merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), dialect);
         merged.map(|text| String::from_utf8(text).unwrap())
     }
 

@@ -126,7 +126,14 @@ fn converted_units(
     };
     let mut best = (base_units[0], side.form.unit);
     let mut most = fit(best);
-    let side_units = units_like(side.form.unit);
+    // A unit of which fewer lines are a multiple is none that the file is written in: the lines were wrapped as well.
+    let multiples = |unit: IndentUnit| {
+        let form = Form { unit, ..side.form };
+        side.lines.iter().filter(|line| form.measure(line.indent()).rest == 0).count()
+    };
+    let told = multiples(side.form.unit);
+    let side_units: Vec<_> =
+        units_like(side.form.unit).into_iter().filter(|unit| multiples(*unit) >= told).collect();
     for pair in base_units.iter().flat_map(|ours| side_units.iter().map(|theirs| (*ours, *theirs))) {
         let lines = fit(pair);
         if lines > most {
@@ -373,6 +380,20 @@ impl Forms {
             return Cow::Borrowed(r);
         }
         self.shifted(release, shift)
+    }
+
+    /// By how many levels the site indents the `i`-th base line, if not just as the release does.
+    pub(crate) fn own_shift(
+        &self,
+        i: usize,
+        base: &Line<'_>,
+        site: &Line<'_>,
+        release: Option<&Line<'_>>,
+    ) -> isize {
+        let shift = self.site_shift(base, site);
+        let alike =
+            release.is_some_and(|line| line.indent() == site.indent() && self.release_shift(base, line) == shift);
+        if alike && !self.wrapped_by_both.contains(&i) { 0 } else { shift }
     }
 
     /// Returns a line of the release, indented deeper by so many levels of the release's unit.

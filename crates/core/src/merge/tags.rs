@@ -212,11 +212,11 @@ fn merge_piece(base: &Piece<'_>, site: &Piece<'_>, release: &Piece<'_>) -> Optio
     let merged = if release.name.eq_ignore_ascii_case(b"class") || release.name.eq_ignore_ascii_case(b"rel") {
         let blocks = [b, s, r].iter().all(|text| (0..text.len()).any(|at| template_end(text, at).is_some()));
         // Within a template block of a class list, by words: the tags of the block stand between.
-        let finer = || merge_tokens(b, s, r, &Dialect::default(), false).filter(|_| blocks);
+        let finer = || merge_tokens(b, s, r, &Dialect::default()).filter(|_| blocks);
         merge_words(b, s, r).or_else(finer)?
     } else if release.name.eq_ignore_ascii_case(b"style") {
         let styles = Dialect { declarations: true, ..Dialect::default() };
-        merge_declarations(b, s, r).or_else(|| merge_tokens(b, s, r, &styles, false))?
+        merge_declarations(b, s, r).or_else(|| merge_tokens(b, s, r, &styles))?
     } else {
         merge_prose(b, s, r)?
     };

@@ -24,6 +24,7 @@ use edits::token_edits;
 pub(super) use items::{Item, Sort, items, key_in_any_form, string_end};
 use plan::combine;
 use write::write;
+pub(super) use write::{Written, WrittenLine};
 
 /// Numbers what items are compared by.
 fn number<'a>(items: &[Item<'a>], interner: &mut Interner<'a>, dialect: &Dialect) -> Vec<u32> {
@@ -73,18 +74,19 @@ const KEPT_SHARE: f32 = 0.5;
 
 /// Merges three versions of a short text by its words; `None` where it cannot be sure.
 ///
-/// The result is written in the release's form. `whole_lines` is set when the text is a stretch of several
-/// lines rather than one line's versions: then both sides must have kept most of the base's words.
-pub(crate) fn merge_tokens(
-    base: &[u8],
-    site: &[u8],
-    release: &[u8],
-    dialect: &Dialect,
-    whole_lines: bool,
-) -> Option<Vec<u8>> {
+/// The result is written in the release's form.
+pub(crate) fn merge_tokens(base: &[u8], site: &[u8], release: &[u8], dialect: &Dialect) -> Option<Vec<u8>> {
     let [base, site, release] = versions([base, site, release], dialect);
     let slots = Slots::of(&base, dialect);
-    merge_items(&base, &site, &release, &slots, dialect, whole_lines)
+    merge_items(&base, &site, &release, &slots, dialect, false).map(|merged| merged.text)
+}
+
+/// Merges three versions of a stretch of several lines by its words; `None` where it cannot be sure, and where a side
+/// did not keep most of the base's words.
+pub(super) fn merge_stretch(base: &[u8], site: &[u8], release: &[u8], dialect: &Dialect) -> Option<Written> {
+    let [base, site, release] = versions([base, site, release], dialect);
+    let slots = Slots::of(&base, dialect);
+    merge_items(&base, &site, &release, &slots, dialect, true)
 }
 
 /// Tells whether one side changed a value that the other wrote in another spelling: a release that a formatter went
@@ -122,7 +124,7 @@ pub(crate) fn merge_prose(base: &[u8], site: &[u8], release: &[u8]) -> Option<Ve
     }
     let dialect = Dialect::default();
     let [base, site, release] = versions([base, site, release], &dialect);
-    merge_items(&base, &site, &release, &Slots::of_text(&base), &dialect, false)
+    merge_items(&base, &site, &release, &Slots::of_text(&base), &dialect, false).map(|merged| merged.text)
 }
 
 /// Merges three versions of a text in backquotes of which both sides changed nothing but expressions.
@@ -131,7 +133,7 @@ fn merge_expressions(base: &[u8], site: &[u8], release: &[u8]) -> Option<Vec<u8>
     let [base, site, release] = versions([base, site, release], &dialect);
     let [site_edits, release_edits] = [&site, &release].map(|side| token_edits(&base, side, &dialect));
     let slots = Slots::of_expressions(&base, &[&site_edits, &release_edits])?;
-    merge_items(&base, &site, &release, &slots, &dialect, false)
+    merge_items(&base, &site, &release, &slots, &dialect, false).map(|merged| merged.text)
 }
 
 /// Merges three versions of a text in backquotes by their declarations, where that is what they look like.
@@ -142,7 +144,7 @@ fn merge_styles(texts: [&[u8]; 3]) -> Option<Vec<u8>> {
     }
     let dialect = Dialect { declarations: true, ..Dialect::default() };
     let [base, site, release] = versions(texts, &dialect);
-    merge_items(&base, &site, &release, &Slots::of(&base, &dialect), &dialect, false)
+    merge_items(&base, &site, &release, &Slots::of(&base, &dialect), &dialect, false).map(|merged| merged.text)
 }
 
 fn merge_items(
@@ -152,7 +154,7 @@ fn merge_items(
     slots: &Slots,
     dialect: &Dialect,
     whole_lines: bool,
-) -> Option<Vec<u8>> {
+) -> Option<Written> {
     let is_large = base.items.len() > LARGE;
     let (site_edits, release_edits) =
         both(is_large, || token_edits(base, site, dialect), || token_edits(base, release, dialect));
@@ -213,7 +215,7 @@ mod tests {
     use super::*;
 
     fn merge(dialect: &Dialect, base: &str, site: &str, release: &str) -> Option<String> {
-        merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), dialect, false)
+        merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), dialect)
             .map(|t| String::from_utf8(t).unwrap())
     }
 
@@ -270,8 +272,8 @@ mod tests {
     fn what_is_put_into_a_line_does_not_go_into_another() {
         let script = Dialect { strings: true, ..Dialect::default() };
         let whole = |base: &str, site: &str, release: &str| {
-            let merged = merge_tokens(base.as_bytes(), site.as_bytes(), release.as_bytes(), &script, true);
-            merged.map(|text| String::from_utf8(text).unwrap())
+            let merged = merge_stretch(base.as_bytes(), site.as_bytes(), release.as_bytes(), &script);
+            merged.map(|merged| String::from_utf8(merged.text).unwrap())
         };
         let base = "same: true,\ninside: {\n  'sails': {\n    form: /(^|[^n])s(?:w+|o[^o]+)/,\n";
         let site = base.replace(")/,", ")/, // own");

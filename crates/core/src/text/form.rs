@@ -49,6 +49,9 @@ impl Form {
         let mut ends = [0usize; 3];
         let mut tabs = 0usize;
         let mut steps = [0usize; 9];
+        // How many indented lines are a multiple of each unit deep, but for remarks that go on; and how many there are.
+        let mut multiples = [0usize; 9];
+        let mut told = 0usize;
         let mut previous = 0usize;
         let mut indented = 0usize;
         for line in lines {
@@ -66,6 +69,10 @@ impl Form {
                 tabs += 1;
             } else {
                 indented += usize::from(indent.len() > 1);
+                if indent.len() > 1 && line.content[indent.len()] != b'*' {
+                    told += 1;
+                    (2..=8).for_each(|unit| multiples[unit] += usize::from(indent.len() % unit == 0));
+                }
                 let step = indent.len().abs_diff(previous);
                 // A comment's continuation lines (` * text`) are off by one and tell nothing.
                 if (2..=8).contains(&step) {
@@ -86,8 +93,10 @@ impl Form {
         let (unit, unit_known) = if tabs > spaces {
             (IndentUnit::Tab, tabs > 1)
         } else if spaces > 0 {
-            // On a tie the smaller step: the larger ones are several levels closing at once.
-            let best = (2..=8).max_by_key(|n| (steps[*n], std::cmp::Reverse(*n))).unwrap_or(2);
+            // On a tie the smaller step: the larger ones are several levels closing at once. What only lines are aligned
+            // by that go on with the one above is no unit.
+            let is_unit = |n: usize| steps[n] > 0 && multiples[n] * 2 >= told;
+            let best = (2..=8).max_by_key(|n| (is_unit(*n), steps[*n], std::cmp::Reverse(*n))).unwrap_or(2);
             (IndentUnit::Spaces(best), indented > 1)
         } else {
             (IndentUnit::Spaces(2), false)
@@ -133,6 +142,10 @@ mod tests {
         assert_eq!(form("a\n\tb\n\t\tc\n").unit, IndentUnit::Tab);
         assert_eq!(form("/**\n * one\n * two\n */\na {\n  b\n}\n").unit, IndentUnit::Spaces(2));
         assert!(!form("a\nb\n").unit_known);
+        let remarks = "  /**\n   * one\n   * two\n   * three\n   */\n".repeat(3);
+        assert_eq!(form(&format!("a {{\n{remarks}  b\n}}\n")).unit, IndentUnit::Spaces(2));
+        let aligned = "run(one,\n            two)\n    ";
+        assert_eq!(form(&format!("a:\n    {}b\n", aligned.repeat(3))).unit, IndentUnit::Spaces(4));
     }
 
     #[test]

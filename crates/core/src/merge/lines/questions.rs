@@ -13,7 +13,7 @@ use crate::merge::balance::balance;
 use crate::merge::ops::{ALIKE, BARELY_ALIKE, Op, OpKind, Ops};
 use crate::merge::out::Source;
 use crate::merge::recut::{same_but_form, with_closers};
-use crate::merge::tokens::{merge_tokens, respells_what_changed};
+use crate::merge::tokens::{WrittenLine, merge_stretch, respells_what_changed};
 use crate::merge::{Outcome, Reason, Step, TextDecision, Trust};
 use crate::text::key::Blanks;
 use crate::text::{Line, LineEnd, split_lines};
@@ -52,7 +52,7 @@ fn beginning_in<'o>(ops: &'o [Op], lines: &Range<usize>) -> impl Iterator<Item =
         .take_while(move |(_, op)| op.base.start < to)
 }
 
-impl Walk<'_, '_> {
+impl<'a> Walk<'a, '_> {
     /// Merges a region by words, or leaves it as a question. Returns the line of the base behind it, at most `limit`.
     pub(super) fn settle_or_ask(&mut self, region: &Region, limit: usize) -> usize {
         if self.settled_or_narrowed(region) { region.base.end } else { self.ask_whole(region, limit) }
@@ -101,9 +101,11 @@ impl Walk<'_, '_> {
             && !region.doubt
             && self.context.options.trust != Trust::Strict
             && !region.base.is_empty()
-            && let Some(merged) = merge_tokens(&base_text, &site_text, &release_text, self.context.dialect, true)
+            && let Some(merged) = self.merged_by_words(region, [&site, &release])
         {
-            self.merged_text(&merged, [&region.base, &site, &release]);
+            for (line, source) in merged {
+                self.out.line(&line, LineEnd::None, source);
+            }
             for edit in edits {
                 self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), release.clone());
             }
@@ -138,6 +140,63 @@ impl Walk<'_, '_> {
             return true;
         }
         false
+    }
+
+    /// Merges a region by its words, and returns each line with where it comes from. Lines that the site wrapped are
+    /// merged as deep as the base has them, so that they and what the release put among them stand as deep as the wrap
+    /// has them.
+    fn merged_by_words(
+        &self,
+        region: &Region,
+        [site, release]: [&Range<usize>; 2],
+    ) -> Option<Vec<(Vec<u8>, Source)>> {
+        let shifts: Vec<isize> = region.base.clone().map(|i| self.own_shift(i)).collect();
+        // How deep the wrap is tells nothing about lines that are not known to be in it.
+        let is_lost = |i: usize| !self.base.lines[i].is_blank() && self.site_ops.links[i].line().is_none();
+        let by_level = self.context.dialect.blanks == Blanks::IndentIsMeaning;
+        if by_level && shifts.iter().any(|shift| *shift != 0) && region.base.clone().any(is_lost) {
+            return None;
+        }
+        let mut as_in_base: Vec<&[u8]> = self.site.lines[site.clone()].iter().map(|line| line.indent()).collect();
+        for i in region.base.clone().filter(|i| shifts[i - region.base.start] != 0) {
+            let of_site = self.site_ops.links[i].line().and_then(|j| j.checked_sub(site.start));
+            if let Some(indent) = of_site.and_then(|at| as_in_base.get_mut(at)) {
+                *indent = self.base.lines[i].indent();
+            }
+        }
+        let end = |line: &Line<'a>| if line.end == LineEnd::None { b"\n" } else { line.end.bytes() };
+        let lines = self.site.lines[site.clone()].iter().zip(as_in_base);
+        let own: Vec<u8> = lines
+            .flat_map(|(line, indent)| [indent, &line.content[line.indent().len()..], end(line)].concat())
+            .collect();
+        let (base_text, release_text) = (lines_of(self.base, &region.base), lines_of(self.release, release));
+        let mut solid = region.base.clone().zip(&shifts).filter(|(i, _)| !self.base.lines[*i].is_blank());
+        let first = solid.next().map_or(0, |(_, shift)| *shift);
+        if first != 0 && own == base_text && solid.all(|(_, shift)| *shift == first) {
+            let line =
+                |k: usize| (self.forms.shifted(&self.release.lines[k], first).into_owned(), Source::of_release(k));
+            return Some(release.clone().map(line).collect());
+        }
+        let merged = merge_stretch(&base_text, &own, &release_text, self.context.dialect)?;
+        let shift = |lines: Range<usize>| {
+            let mut shifts = [lines.start, lines.end - 1].map(|line| shifts.get(line).copied().unwrap_or(0));
+            shifts.sort_by_key(|shift| shift.abs());
+            shifts[0]
+        };
+        let origin = [region.base.start, site.start, release.start];
+        let lines = split_lines(&merged.text).into_iter().zip(merged.lines);
+        let line = |(line, WrittenLine { place, source }): (Line<'_>, WrittenLine)| {
+            (self.forms.shifted(&line, place.map_or(0, shift)).into_owned(), source.shifted(origin))
+        };
+        Some(lines.map(line).collect())
+    }
+
+    /// By how many levels the site indents a line of the base, if not just as the release does.
+    fn own_shift(&self, i: usize) -> isize {
+        let line = |side: &Side<'a>, ops: &Ops| ops.links[i].line().map(|at| side.lines[at]);
+        let base = &self.base.lines[i];
+        let Some(site) = line(self.site, self.site_ops).filter(|_| !base.is_blank()) else { return 0 };
+        self.forms.own_shift(i, base, &site, line(self.release, self.release_ops).as_ref())
     }
 
     /// Leaves a region as a question, with the lines behind it that close what it opens.
@@ -384,20 +443,6 @@ impl Walk<'_, '_> {
     /// Tells whether a stretch of the release holds lines that are merged as a moved stretch.
     fn release_is_moved(&self, release: &Range<usize>) -> bool {
         self.from_release_moves.iter().any(|m| m.lines.start < release.end && release.start < m.lines.end)
-    }
-
-    /// Writes a stretch that was merged by words; where all versions have as many lines, each stands for its own.
-    fn merged_text(&mut self, merged: &[u8], [base, site, release]: [&Range<usize>; 3]) {
-        let lines = split_lines(merged);
-        if [base.len(), site.len(), release.len()] != [lines.len(); 3] {
-            self.out.text(merged);
-            return;
-        }
-        for (k, line) in lines.iter().enumerate() {
-            let source =
-                Source { base: Some(base.start + k), site: Some(site.start + k), release: Some(release.start + k) };
-            self.out.line(line.content, LineEnd::None, source);
-        }
     }
 
     /// Writes lines of the release as they are.

@@ -428,7 +428,7 @@ impl Walk<'_, '_> {
         let texts @ [base, own, new] = [b.trimmed(), s.trimmed(), r.trimmed()];
         let dialect = self.context.dialect;
         let merged = merge_by_statements(texts, dialect, self.context.options)
-            .or_else(|| merge_tokens(base, own, new, dialect, false))?;
+            .or_else(|| merge_tokens(base, own, new, dialect))?;
         let shift = self.forms.site_shift(b, s);
         let line = crate::text::Line { content: r.content, end: r.end };
         let indent = self.forms.shifted(&line, shift);
@@ -436,23 +436,25 @@ impl Walk<'_, '_> {
         Some([&indent[..width], &merged, self.forms.trail(b, s, r)].concat())
     }
 
-    /// Tells whether the place of an insertion beside lines that the other side replaced is plain all the same: it is
-    /// the end of the file, a blank line stands between, or it is one end of a wrap of the lines on its other side.
+    /// Tells whether the place of an insertion beside lines that the other side replaced, or changed in a way that leaves
+    /// in doubt which they are, is plain all the same: it is one end of a wrap of the lines on its other side. Beside
+    /// replaced lines it is plain at the end of the file as well, and where a blank line stands between.
     /// Else what is inserted must close all that it opens. Blank lines, and what is in no order with what was replaced,
     /// may stand anywhere, but not within a wrap that was put around the lines beside it.
     fn set_apart(&self, site: &Op, release: &Op) -> bool {
         let (insertion, side, replaced) = match (site.kind, release.kind) {
-            (OpKind::Insert, OpKind::Rewrite) => (site, self.site, release),
-            (OpKind::Rewrite, OpKind::Insert) => (release, self.release, site),
+            (OpKind::Insert, OpKind::Rewrite | OpKind::Change) => (site, self.site, release),
+            (OpKind::Rewrite | OpKind::Change, OpKind::Insert) => (release, self.release, site),
             _ => return false,
         };
+        let in_doubt = replaced.kind == OpKind::Change;
         let lines = &side.lines[insertion.side.clone()];
         let gap = insertion.base.start;
         let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
         let other = if site.kind == OpKind::Insert { self.release } else { self.site };
         let (old, new) = (&self.base.lines[replaced.base.clone()], &other.lines[replaced.side.clone()]);
         let at_edge = gap == replaced.base.start || gap == replaced.base.end;
-        if at_edge && lines.iter().all(Line::is_blank) {
+        if at_edge && !in_doubt && lines.iter().all(Line::is_blank) {
             return true;
         }
         // Right behind the opening of a wrap that came with what was replaced, or before its end, it would stand within.
@@ -466,7 +468,7 @@ impl Walk<'_, '_> {
             return false;
         }
         let in_no_order = |with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect);
-        if at_edge && in_no_order(old) && in_no_order(new) {
+        if at_edge && !in_doubt && in_no_order(old) && in_no_order(new) {
             return true;
         }
         let (apart, wraps) = if gap == replaced.base.end {
@@ -485,7 +487,7 @@ impl Walk<'_, '_> {
         let opens = wraps == Edge::Opens
             && if site.kind == OpKind::Insert { self.site_opens(site) } else { self.release_opens(release) };
         edge(lines, self.context.dialect) == Some(wraps)
-            || (apart && solid || opens) && whole(lines, self.context.dialect)
+            || !in_doubt && (apart && solid || opens) && whole(lines, self.context.dialect)
     }
 
     /// Tells whether an insertion of the site at the edge of a deletion is written against the lines that are gone, and

@@ -7,7 +7,7 @@ use super::{Walk, lines_of};
 use crate::merge::Trust;
 use crate::merge::ops::{Op, OpKind, Ops};
 use crate::merge::tags::tag_end;
-use crate::merge::tokens::merge_tokens;
+use crate::merge::tokens::merge_stretch;
 use crate::text::Line;
 
 /// So many lines up the beginning of a tag is looked for, and so many lines down its end.
@@ -31,7 +31,7 @@ impl Walk<'_, '_> {
             }
             let site = lines_of(self.site, &self.site_ops.span(&tag, false, false));
             let release = lines_of(self.release, &self.release_ops.span(&tag, false, false));
-            let merged = merge_tokens(&lines_of(self.base, &tag), &site, &release, self.context.dialect, true);
+            let merged = merge_stretch(&lines_of(self.base, &tag), &site, &release, self.context.dialect);
             if merged.is_some() {
                 region.base = tag;
             }

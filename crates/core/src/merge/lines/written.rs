@@ -39,19 +39,24 @@ impl<'a> Walk<'a, '_> {
             return content;
         }
         let own = Line { content: &content, end: LineEnd::None };
-        let words = merge_tokens(base.trimmed(), own.trimmed(), release.trimmed(), self.context.dialect, false);
+        let words = merge_tokens(base.trimmed(), own.trimmed(), release.trimmed(), self.context.dialect);
         match words {
             Some(words) => Cow::Owned([own.indent(), &words, self.forms.trail(base, &own, release)].concat()),
             None => content,
         }
     }
 
-    /// Writes lines of the release into gap `g`, as deep as the site has the surroundings.
-    pub(super) fn release_lines(&mut self, range: Range<usize>, g: usize) {
+    /// Writes what the release put into a gap, or in place of lines that begin there: as deep as the site has those, or
+    /// else the surroundings.
+    pub(super) fn release_lines(&mut self, op: &Op) {
+        let (range, g) = (op.side.clone(), op.base.start);
         let shifts = self.surrounding_shifts(g);
-        let (above, below) = shifts;
-        let around = if above == below { above.unwrap_or(0) } else { 0 };
-        let mut wrap = self.wrap_ending_at(g, shifts);
+        let alike = || shifts.0.filter(|_| shifts.0 == shifts.1);
+        let around = self.shift_of_all(&op.base).or_else(alike).unwrap_or(0);
+        // What is deeper than the first of the lines in place of which it stands goes on with the block above them.
+        let first = op.base.clone().map(|i| &self.base.lines[i]).find(|line| !line.is_blank());
+        let floor = first.map_or(0, |line| self.forms.base.measure(line.indent()).levels);
+        let mut wrap = self.wrap_ending_at(g, shifts).map(|(level, shift)| (level.max(floor), shift));
         let mut k = range.start;
         while k < range.end {
             if let Some(at) =
@@ -69,6 +74,17 @@ impl<'a> Walk<'a, '_> {
             self.out.line(&content, line.end, Source::of_release(k));
             k += 1;
         }
+    }
+
+    /// By how many levels the site indents some lines of the base, if it has all of them and indents them alike.
+    fn shift_of_all(&self, lines: &Range<usize>) -> Option<isize> {
+        let mut solid = lines.clone().filter(|i| !self.base.lines[*i].is_blank());
+        let shift = |i: usize| {
+            let line = self.site_ops.links[i].line()?;
+            Some(self.forms.site_shift(&self.base.lines[i], &self.site.lines[line]))
+        };
+        let first = shift(solid.next()?)?;
+        solid.all(|i| shift(i) == Some(first)).then_some(first)
     }
 
     /// By how many levels the site indents the kept lines above and below a gap. Lines that it rewrote tell nothing: there

@@ -1,6 +1,7 @@
 //! Writing the merged items: in the release's form, with no two words run together and no code in a remark.
 
 use std::collections::HashSet;
+use std::ops::Range;
 
 use super::items::{Item, Remark, Sort, in_quotes, without_quotes};
 use super::plan::Plan;
@@ -8,7 +9,23 @@ use super::{Version, is_tag_change};
 use crate::diff::{Edit, kept_pairs};
 use crate::merge::Dialect;
 use crate::merge::lists::is_separator;
+use crate::merge::out::Source;
 use crate::merge::tags::merge_tags;
+
+/// A text that was merged by words.
+pub(in crate::merge) struct Written {
+    pub(in crate::merge) text: Vec<u8>,
+    pub(in crate::merge) lines: Vec<WrittenLine>,
+}
+
+/// A line of a text that was merged by words. The lines of the versions count from the first of theirs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(in crate::merge) struct WrittenLine {
+    /// The lines of the base that it stands for, or between which the release put it; none where the site put it in.
+    pub(in crate::merge) place: Option<Range<usize>>,
+    /// The lines of the versions that begin as it does.
+    pub(in crate::merge) source: Source,
+}
 
 /// Writes what a plan takes of three versions; `None` where the parts do not fit each other.
 pub(super) fn write<'a>(
@@ -16,7 +33,7 @@ pub(super) fn write<'a>(
     [site_edits, release_edits]: [&[Edit]; 2],
     plan: &[Plan],
     dialect: &Dialect,
-) -> Option<Vec<u8>> {
+) -> Option<Written> {
     let link = |edits: &[Edit]| -> Vec<Option<usize>> {
         let mut links = vec![None; base.items.len()];
         for (i, j) in kept_pairs(edits, base.items.len()) {
@@ -40,6 +57,7 @@ pub(super) fn write<'a>(
             // What a side made a remark of is one.
             let remark = if s.remark == b.remark { r.remark } else { s.remark };
             let item = Item { remark, ..*spelled(&b, &s, &r)? };
+            out.stands = Stands { place: Some(i..i + 1), items: [Some(i), site_links[i], release_links[i]] };
             out.push(lead(b.lead, s.lead, r.lead), &item)?;
         }
         at = at.max(until);
@@ -48,6 +66,11 @@ pub(super) fn write<'a>(
                 let edit = &release_edits[*r];
                 for (k, item) in release.items[edit.new.clone()].iter().enumerate() {
                     let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
+                    let before = edit.old.start.saturating_sub(1);
+                    out.stands = Stands {
+                        place: Some(before..edit.old.end + 1),
+                        items: [replaced, replaced.and_then(|i| site_links[i]), Some(edit.new.start + k)],
+                    };
                     let of_site = replaced.and_then(|i| Some((i, site.items[site_links[i]?].lead)));
                     out.push(of_site.map_or(item.lead, |(i, own)| lead(base.items[i].lead, own, item.lead)), item)?;
                 }
@@ -58,6 +81,10 @@ pub(super) fn write<'a>(
                 let edit = &site_edits[*s];
                 for (k, item) in site.items[edit.new.clone()].iter().enumerate() {
                     let replaced = (k == 0).then(|| edit.old.clone().next()).flatten();
+                    out.stands = Stands {
+                        place: replaced.map(|i| i..i + 1),
+                        items: [replaced, Some(edit.new.start + k), replaced.and_then(|i| release_links[i])],
+                    };
                     let lead = match replaced {
                         Some(i) => lead(base.items[i].lead, item.lead, release.items[release_links[i]?].lead),
                         // Behind what the release put first there: as the site has what follows.
@@ -92,13 +119,17 @@ pub(super) fn write<'a>(
             Some(Plan::Merged(text, s, r)) => {
                 let (se, re) = (&site_edits[*s], &release_edits[*r]);
                 let (b, si, ri) = (base.items[se.old.start], site.items[se.new.start], release.items[re.new.start]);
+                out.stands = Stands {
+                    place: Some(se.old.start..se.old.start + 1),
+                    items: [se.old.start, se.new.start, re.new.start].map(Some),
+                };
                 out.push_merged(lead(b.lead, si.lead, ri.lead), &ri, text)?;
                 at = at.max(se.old.end);
             }
             None => {}
         }
     }
-    Some(out.bytes)
+    Some(out.finish([base, site, release]))
 }
 
 /// Tells whether an item is no part of what stands before it: a separator is, and a remark about it.
@@ -130,9 +161,22 @@ fn lead<'a>(base: &'a [u8], site: &'a [u8], release: &'a [u8]) -> &'a [u8] {
     }
 }
 
+/// What an item of the result stands for.
+#[derive(Debug, Clone, Default)]
+struct Stands {
+    /// The base's items that it stands for, or between which the release put it; none where the site put it in.
+    place: Option<Range<usize>>,
+    /// The item of base, site and release that it is.
+    items: [Option<usize>; 3],
+}
+
 #[derive(Default)]
 struct Writer<'a> {
     bytes: Vec<u8>,
+    /// What is written next.
+    stands: Stands,
+    /// The first item of each line so far, how many lines into it that line is, and how many it has.
+    lines: Vec<(Stands, usize, usize)>,
     /// The last item, if it is a word.
     word: Option<&'a [u8]>,
     /// The line has a remark that goes on to its end.
@@ -190,7 +234,45 @@ impl<'a> Writer<'a> {
     }
 
     fn add(&mut self, lead: &[u8], text: &[u8]) {
+        let (begun, within) = (breaks(lead) + usize::from(self.lines.is_empty()), breaks(text));
+        self.lines.extend(std::iter::repeat_n((self.stands.clone(), 0, within), begun));
+        self.lines.extend((1..=within).map(|line| (self.stands.clone(), line, within)));
         self.bytes.extend_from_slice(lead);
         self.bytes.extend_from_slice(text);
     }
+
+    fn finish(self, versions: [&Version<'_>; 3]) -> Written {
+        let spans = versions.map(spans);
+        let line = |(stands, into, within): (Stands, usize, usize)| {
+            let begun = |version: usize| {
+                let item = stands.items[version]?;
+                let lines = spans[version].get(item)?;
+                let begins = into > 0 || item == 0 || breaks(versions[version].items[item].lead) > 0;
+                (begins && lines.len() == within + 1).then_some(lines.start + into)
+            };
+            let source = Source { base: begun(0), site: begun(1), release: begun(2) };
+            let place = stands.place.and_then(|items| {
+                let (first, last) = (spans[0].get(items.start)?, spans[0].get(items.end - 1).or(spans[0].last())?);
+                let at = (first.start + into).min(first.end - 1);
+                Some(if items.len() == 1 { at..at + 1 } else { first.end - 1..last.start + 1 })
+            });
+            WrittenLine { place, source }
+        };
+        Written { text: self.bytes, lines: self.lines.into_iter().map(line).collect() }
+    }
+}
+
+fn breaks(text: &[u8]) -> usize {
+    text.iter().filter(|byte| **byte == b'\n').count()
+}
+
+/// The lines that each item of a text stands on.
+fn spans(version: &Version<'_>) -> Vec<Range<usize>> {
+    let mut line = 0;
+    let span = |item: &Item<'_>| {
+        let first = line + breaks(item.lead);
+        line = first + breaks(item.text);
+        first..line + 1
+    };
+    version.items.iter().map(span).collect()
 }

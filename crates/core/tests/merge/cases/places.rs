@@ -477,3 +477,15 @@ fn what_is_put_beside_a_replaced_line_does_not_go_into_the_wrap_that_came_with_i
     let reasons: Vec<Reason> = merged.decisions.iter().map(|decision| decision.reason).collect();
     assert_eq!(reasons, [Reason::PlaceOpen, Reason::Paired]);
 }
+
+#[test]
+fn the_end_of_a_wrap_stands_against_the_last_wrapped_line() {
+    let base = "form label { top: 0; }\nform .glossary { left: 0; }\nform .nail { top: 1px; }\nform .nail i { top: 2px; }\n\
+                form .last { left: 9px; }\n";
+    let wrap = "@media print {\n\tform .glossary { left: 0; }\n}\n";
+    let site = base.replace("form .glossary { left: 0; }\n", wrap);
+    // The line behind it is one of two now, after a blank line: which is not told.
+    let nails = "form .nail { top: 1px; }\nform .nail i { top: 2px; }\n";
+    let release = base.replace(nails, "\nform .nail b { all: 3px; }\nform .nail .u { all: 4px; }\n\n");
+    gives(&STYLE, [base, &site, &release], &release.replace("form .glossary { left: 0; }\n", wrap));
+}

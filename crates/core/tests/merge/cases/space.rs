@@ -569,3 +569,28 @@ fn a_line_that_stands_once_is_in_no_other_block_for_being_indented_otherwise() {
     let release = "a {\n    src:\n    url(one),\n\t\t/* two */\n    url(two);\n}\n";
     gives(&STYLE, [base, &site, release], &release.replace("\t\t/* two */\n", ""));
 }
+
+#[test]
+fn what_the_release_reflowed_within_a_wrap_is_as_deep_as_the_wrap() {
+    let base = "run(\n    mill,\n    sail)\nstand(old, still,\n      here)\ngo(home)\n";
+    let wrapped = |text: &str| text.replace("stand(", "    stand(").replace("      here", "          here");
+    let site = wrapped(base).replace("    stand(", "if own:\n    stand(");
+    let reflowed = "stand(\n    old, still, here\n)\n";
+    let release = base.replace("stand(old, still,\n      here)\n", reflowed);
+    let deeper = "if own:\n    stand(\n        old, still, here\n    )\n";
+    let result = base.replace("stand(old, still,\n      here)\n", deeper);
+    gives(&TREE, [base, &site, &release], &result);
+    let [site, result] = [&site, &result].map(|text| text.replace("here", "there"));
+    gives(&TREE, [base, &site, &release], &result);
+}
+
+#[test]
+fn a_release_that_wrapped_and_converted_the_file_does_not_show_what_its_unit_was() {
+    let base =
+        "{% block mill %}\n<h4>Old</h4>\n<p class=\"a\">\n  The sails of\n  the mill turn\n</p>\n{% end %}\n";
+    let site = format!("<main>\n  {}\n</main>\n", base.trim_end().replace('\n', "\n  "));
+    let release = "{% block mill %}\n<div>\n    <h3>New</h3>\n</div>\n<div>\n    <div>\n        <p class=\"b\">\n            \
+                   The sails of\n            the mill turn\n        </p>\n    </div>\n</div>\n{% end %}\n";
+    let deeper = release.trim_end().replace('\n', "\n    ");
+    gives(&PAGE, [base, &site, release], &format!("<main>\n    {deeper}\n</main>\n"));
+}
