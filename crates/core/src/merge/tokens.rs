@@ -72,6 +72,9 @@ const LARGE: usize = 1 << 14;
 /// Which share of the base's words both sides must have kept for a merge of several lines to be sensible.
 const KEPT_SHARE: f32 = 0.5;
 
+/// How many items a line that was kept together may have become for each that was kept.
+const TOGETHER: usize = 3;
+
 /// Merges three versions of a short text by its words; `None` where it cannot be sure.
 ///
 /// The result is written in the release's form.
@@ -183,24 +186,29 @@ fn mostly_kept(base: &Version<'_>, side: &Version<'_>, edits: &[Edit]) -> bool {
     all > 0 && (all - gone) as f32 >= all as f32 * KEPT_SHARE
 }
 
-/// Tells whether the second side kept half of each line within which the first put something in: else it may be another
-/// line. A tag that became another counts as kept.
+/// Tells whether the second side kept half of each line within which the first put something in, and kept it together:
+/// else it may be another line. A tag that became another counts as kept.
 fn keeps_lines_of(base: &Version<'_>, [side, other]: [&Version<'_>; 2], [edits, others]: [&[Edit]; 2]) -> bool {
     let breaks = |item: &Item<'_>| item.lead.contains(&b'\n');
     let begins = |at: usize| at == 0 || base.items.get(at).is_none_or(breaks);
     let mut starts: Vec<usize> = (0..base.items.len()).filter(|at| begins(*at)).collect();
     starts.push(base.items.len());
-    let mut gone = vec![0; starts.len()];
     let line_of = |at: usize| starts.partition_point(|start| *start <= at).saturating_sub(1);
-    let replaced = others.iter().filter(|edit| !is_tag_change(base, other, edit));
-    replaced.flat_map(|edit| edit.old.clone()).for_each(|at| gone[line_of(at)] += 1);
+    let mut kept = vec![None; base.items.len()];
+    kept_pairs(others, base.items.len()).for_each(|(i, j)| kept[i] = Some(j));
+    for edit in others.iter().filter(|edit| is_tag_change(base, other, edit)) {
+        kept[edit.old.start] = Some(edit.new.start);
+    }
     let within_a_line = |edit: &&Edit| {
         let own_line = || breaks(&side.items[edit.new.start]) && begins(edit.old.start);
         edit.old.is_empty() && edit.old.start > 0 && !own_line()
     };
     edits.iter().filter(within_a_line).all(|edit| {
         let line = line_of(edit.old.start - 1);
-        gone[line] * 2 <= starts[line + 1] - starts[line]
+        let line = &kept[starts[line]..starts[line + 1]];
+        let there: Vec<usize> = line.iter().flatten().copied().collect();
+        let spread = there.first().zip(there.last()).map_or(0, |(first, last)| last + 1 - first);
+        line.len() <= there.len() * 2 && spread <= there.len() * TOGETHER
     })
 }
 
@@ -255,12 +263,23 @@ mod tests {
         let site = base.replace("save", "own, save");
         let merged = merge(&code, &base, &site, &format!("{new}{base}"));
         assert_eq!(merged, Some(format!("{new}{site}")));
+        let (base, new) =
+            ("use { mill, sail } from 'a'; go();", "use { hub } from 'b'; use { mill, vane } from 'a'; go();");
+        let merged = merge(&code, base, &base.replace("use", "own"), new);
+        let chain = "to(str .drop(/a/, 'b') .drop(/c/, 'd'))";
+        let (own, new) =
+            (chain.replacen("drop", "own", 1), chain.replace(" .drop(/a/", " .drop(/n/, 'e') .drop(/a/"));
+        assert_ne!(merge(&code, chain, &own, &new), Some(new.replacen("drop", "own", 1)));
+        assert!(merged.is_none(), "a whole statement came before the word, not the word and half of one behind it");
     }
 
     #[test]
     fn a_remark_at_the_end_of_a_line_is_no_part_of_what_it_says() {
         let code = Dialect { strings: true, ..Dialect::default() };
         assert_eq!(merge(&code, "x = one", "x = one  # own", "x = two").unwrap(), "x = two  # own");
+        let (own, new) = ("& td, /* own */\n& th", "& td,\n& > th");
+        assert_eq!(merge(&code, "& td,\n& th", own, new).unwrap(), "& td, /* own */\n& > th");
+        assert_eq!(merge(&code, "td,\nth", "td, /* own */\nth", "& td,\n& th").unwrap(), "& td, /* own */\n& th");
         let (own, new) = ("to(a[1], # own\n   b)", "to([*a[1], *c],\n   b)");
         assert_eq!(merge(&code, "to(a[1],\n   b)", own, new).unwrap(), "to([*a[1], *c], # own\n   b)");
         assert_eq!(merge(&code, "x = one", "x = one  # own", "x = one  # new"), None);
@@ -279,6 +298,16 @@ mod tests {
         let site = base.replace(")/,", ")/, // own");
         let grown = base.replace("same", "equal");
         assert_eq!(whole(base, &site, &grown), Some(site.replace("same", "equal")));
+        // Nor into one that has its words here and there.
+        let (base, site) = ("  return this;\n", "  return this; // own\n");
+        let spread = "  if (sack) {\n    return this.mill(wind, sail)\n  }\n  return still;\n";
+        assert_eq!(whole(base, site, spread), None);
+        assert_eq!(
+            whole(base, site, "  return this\n    .turn();\n").as_deref(),
+            Some("  return this\n    .turn(); // own\n")
+        );
+        let base = "same: true,\ninside: {\n  'sails': {\n    form: /(^|[^n])s(?:w+|o[^o]+)/,\n";
+        let site = base.replace(")/,", ")/, // own");
         let other = "same: true\n},\n'names': [\n  {\n    form: /(b(?:begins|ends|stands|goes|comes)s+)[A-Z]w*/,\n";
         assert_eq!(whole(base, &site, other), None);
     }

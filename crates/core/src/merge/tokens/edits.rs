@@ -7,6 +7,9 @@ use crate::diff::{Edit, Interner, diff, join_replacements, kept_pairs};
 use crate::merge::Dialect;
 use crate::merge::tags::Tag;
 
+/// So many ways to slide what was put in are looked at for one that closes what it opens.
+const SLID: usize = 50;
+
 /// Edits from the base's items to a side's: islands of bare punctuation joined, changed tags one by one.
 pub(super) fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dialect) -> Vec<Edit> {
     let size = base.keys.iter().chain(&side.keys).max().map_or(0, |m| *m as usize + 1);
@@ -16,7 +19,7 @@ pub(super) fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dial
     }
     let mut edits = diff(&base.keys, &side.keys, |k| weak[k as usize]);
     join_replacements(&mut edits, &base.keys, &side.keys);
-    slide_to_line_starts(&mut edits, base, side);
+    slide_to_starts(&mut edits, base, side);
     let mut joined: Vec<Edit> = Vec::with_capacity(edits.len());
     for edit in edits {
         if let Some(last) = joined.last_mut()
@@ -31,12 +34,14 @@ pub(super) fn token_edits(base: &Version<'_>, side: &Version<'_>, dialect: &Dial
     joined.into_iter().flat_map(|edit| split_at_tags(base, side, edit)).collect()
 }
 
-/// Slides what was put in, or taken out, to where it is whole lines. The first words of a line are often those of the
-/// next as well, and then as good as another line's to the comparison.
-fn slide_to_line_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
+/// Slides what was put in, or taken out, to where it is whole lines, or else whole statements, or else closes what it
+/// opens. The first words of one are often those of the next as well, and then as good as another's to the comparison.
+fn slide_to_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
     let starts_line = |version: &Version<'_>, at: usize| {
         at == 0 || version.items.get(at).is_none_or(|item| item.lead.contains(&b'\n'))
     };
+    let starts_statement =
+        |version: &Version<'_>, at: usize| starts_line(version, at) || version.items[at - 1].text == b";";
     // Nothing is slid over the edit before.
     let mut from = 0;
     for edit in edits {
@@ -49,17 +54,34 @@ fn slide_to_line_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'
             }
         };
         let slides = |up: &usize| *up == 0 || version.keys[group.start - up] == version.keys[group.end - up];
-        let is_whole = |up: &usize| {
-            starts_line(version, group.end - up)
-                && starts_line(base, edit.old.start - up)
-                && starts_line(side, edit.new.start - up)
+        let is_whole = |up: &usize, starts: &dyn Fn(&Version<'_>, usize) -> bool| {
+            starts(version, group.end - up)
+                && starts(base, edit.old.start - up)
+                && starts(side, edit.new.start - up)
         };
-        if let Some(up) = (0..=edit.old.start - from).take_while(slides).find(is_whole) {
+        let ways = || (0..=edit.old.start - from).take_while(slides);
+        let lines = ways().find(|up| is_whole(up, &starts_line));
+        let statements = || ways().find(|up| is_whole(up, &starts_statement));
+        let nested = || ways().take(SLID).find(|up| nests(&version.items[group.start - up..group.end - up]));
+        if let Some(up) = lines.or_else(statements).or_else(nested) {
             *edit =
                 Edit { old: edit.old.start - up..edit.old.end - up, new: edit.new.start - up..edit.new.end - up };
         }
         from = edit.old.end;
     }
+}
+
+/// Tells whether items close the brackets that they open, and no others.
+fn nests(items: &[Item<'_>]) -> bool {
+    let mut open = 0i64;
+    items.iter().all(|item| {
+        open += match item.text {
+            b"(" | b"[" | b"{" => 1,
+            b")" | b"]" | b"}" => -1,
+            _ => 0,
+        };
+        open >= 0
+    }) && open == 0
 }
 
 /// Splits an edit so that a tag which became another tag of the same name is an edit of its own.

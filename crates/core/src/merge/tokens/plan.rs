@@ -52,8 +52,12 @@ fn at_one_spot(
     }
     if old.is_empty() {
         let put = [&site.items[own.clone()], &release.items[new.clone()]];
+        // What the next line begins with stands behind a remark about this one.
+        let next_line = put.map(|put| put[0].lead.contains(&b'\n'));
         let first = match put.map(|put| is_remark_at_the_end(base, old, put)) {
+            [true, false] if next_line[1] => First::Site,
             [true, false] => First::Release,
+            [false, true] if next_line[0] => First::Release,
             [false, true] => First::Site,
             _ => in_order(&base.items, old.start, put, dialect)?,
         };
