@@ -365,7 +365,11 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
     }
     let bag = |line: &Line<'_>| WordBag::of(line.trimmed());
     let alike = |i: usize, j: usize| bag(&old.lines[i]).similarity(&bag(&new.lines[j])) >= ALIKE;
-    let same = |i: usize, j: usize| old.lines[i].content == new.lines[j].content;
+    // Blanks at the end say nothing, and a level is one in either unit.
+    let same = |i: usize, j: usize| {
+        let (a, b) = (&old.lines[i], &new.lines[j]);
+        a.trimmed() == b.trimmed() && old.form.measure(a.indent()) == new.form.measure(b.indent())
+    };
     part(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |j| new.shape(j), same, alike);
     slide(&mut edits, &old.keys, &new.keys, |k| weak.is(k), |i| old.shape(i), |i| new.shape(i), same);
     edits

@@ -99,6 +99,7 @@ impl Ops {
         let mut ops = Vec::new();
         let mut gaps = vec![0..0; n + 1];
         let mut moved = None;
+        let is_blank = |i: usize| base.lines[i].is_blank();
         for (k, edit) in edits.iter().enumerate() {
             let parts = match dialect.filter(|_| touched(k)) {
                 Some(dialect) => recut(base, side, edit, weak, dialect),
@@ -115,7 +116,8 @@ impl Ops {
                     Vec::new()
                 };
                 for pair in pairs.iter_mut().filter(|pair| !pair.equal && !form) {
-                    pair.doubt |= has_rival_beside([base, side], edits, k, pair);
+                    let lines = (pair.base, pair.side);
+                    pair.doubt |= has_rival_beside([base, side], edits, k, lines, is_blank);
                 }
                 let (mut i, mut j) = (edit.old.start, edit.new.start);
                 for pair in pairs.iter().map(Some).chain([None]) {
@@ -126,7 +128,14 @@ impl Ops {
                             Some(dialect) => sensible(side, &(j..to_j), i, reach, dialect.markup),
                             None => reach,
                         };
-                        ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt: false, form, reach });
+                        // One line in place of one may be merged by words, too.
+                        let one_for_one = kind == OpKind::Rewrite && (i + 1, j + 1) == (to_i, to_j);
+                        let is_weak = |i: usize| is_blank(i) || weak.is(base.keys[i]);
+                        let doubt = one_for_one
+                            && touched(k)
+                            && !form
+                            && has_rival_beside([base, side], edits, k, (i, j), is_weak);
+                        ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt, form, reach });
                         gaps[i] = j..to_j;
                     }
                     if let Some(pair) = pair {

@@ -8,7 +8,6 @@ use super::moved::MovedKeys;
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
 use crate::merge::align::{Side, Weak};
-use crate::text::Line;
 use crate::text::token::{TokenKind, tokens};
 
 /// One line for one line of so many bytes is one that changed, without counting its words.
@@ -254,24 +253,30 @@ impl<'a> Candidates<'a> {
 }
 
 /// Tells whether the side put in another line that may be what one of the base became, in an edit next to that one with
-/// nothing but blank lines between: which of the two it is, is open.
-pub(super) fn has_rival_beside([base, side]: [&Side<'_>; 2], edits: &[Edit], k: usize, pair: &Pair) -> bool {
+/// nothing but lines between over which that may be, by their numbers in the base: which of the two it is, is open.
+pub(super) fn has_rival_beside(
+    [base, side]: [&Side<'_>; 2],
+    edits: &[Edit],
+    k: usize,
+    (old, new): (usize, usize),
+    may_be_over: impl Fn(usize) -> bool,
+) -> bool {
     let beside = [k.checked_sub(1), Some(k + 1)].into_iter().flatten();
     let put_beside = beside.filter_map(|other| {
         let put = edits.get(other).filter(|put| put.old.is_empty() && put.new.len() <= SMALL_INSERTION)?;
         let (first, last) = (&edits[other.min(k)], &edits[other.max(k)]);
-        base.lines[first.old.end..last.old.start].iter().all(Line::is_blank).then_some(put)
+        (first.old.end..last.old.start).all(&may_be_over).then_some(put)
     });
     let mut lines = put_beside.flat_map(|put| put.new.clone()).peekable();
     if lines.peek().is_none() {
         return false;
     }
-    let old = WordBag::of(base.lines[pair.base].trimmed());
+    let old = WordBag::of(base.lines[old].trimmed());
     let like = |j: usize| old.similarity(&WordBag::of(side.lines[j].trimmed()));
-    let own = like(pair.side);
+    let own = like(new);
     lines.any(|j| {
         let alike = like(j);
-        side.keys[j] == side.keys[pair.side] || alike >= ALIKE && alike + CLOSE > own
+        side.keys[j] == side.keys[new] || alike >= ALIKE && alike + CLOSE > own
     })
 }
 

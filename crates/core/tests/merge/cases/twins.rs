@@ -401,3 +401,24 @@ fn a_change_in_what_the_release_has_twice_far_apart_is_asked_about() {
     let version = |own: &str| [&head(2023, own), "load('a');\n", &body("wheel")].concat();
     asks(&SCRIPT, [&version(""), &version(" * our own\n"), &release], Reason::Doubtful);
 }
+
+#[test]
+fn one_line_in_place_of_one_may_be_another_than_the_one_that_is_more_like_it() {
+    let base = "  if (part.target) {\n    const url = place(part);\n    const wrap = part.tag === '@code' ? '`' : '';\n    \
+                md.push(url\n      ? `${(0, mill_1.link)(`${wrap}${part.text}${wrap}`, this.relative(url))}`\n      : \
+                part.text);\n  }\n  else {\n    md.push(part.text);\n  }\n  break;\n}\ndefault:\n";
+    let site = base.replace("    md.push(part.text);", "    md.push(part.text); // own");
+    let release = "md.push(part.text);\n  if (part.target) {\n    const url = place(part);\n    if (url) {\n      \
+                   if (part.tag === '@code') {\n        md.push(`${link(ticks(part.text), this.relative(url))}`);\n      \
+                   }\n      else {\n        md.push(`${link(whole(part.text), this.relative(url))}`);\n      }\n    \
+                   }\n    else {\n      md.push(whole(part.text));\n    }\n  }\n  else {\n    \
+                   md.push(whole(part.text));\n  }\n  break;\n}\ndefault:\n  md.push(`{${part.tag} ${part.text}}`);\n";
+    let trailing = |text: &str| text.replace('\n', " \n");
+    let result = release
+        .trim_end()
+        .replace("  else {\n    md.push(whole(part.text));", "  else {\n    md.push(whole(part.text)); // own");
+    gives(&SCRIPT, [&trailing(base), &trailing(&site), release], &(result + "\n"));
+    // Where the release wrapped all of it, too, nothing tells which of the two it is.
+    let wrapped = format!("for (part of all) {{\n  {}\n}}\n", release.trim_end().replace('\n', "\n  "));
+    asks(&SCRIPT, [base, &site, &wrapped], Reason::Doubtful);
+}
