@@ -60,6 +60,11 @@ fn slide_to_starts(edits: &mut [Edit], base: &Version<'_>, side: &Version<'_>) {
                 && starts(side, edit.new.start - up)
         };
         let ways = || (0..=edit.old.start - from).take_while(slides);
+        // Most cannot be slid at all.
+        if ways().nth(1).is_none() {
+            from = edit.old.end;
+            continue;
+        }
         let lines = ways().find(|up| is_whole(up, &starts_line));
         let statements = || ways().find(|up| is_whole(up, &starts_statement));
         let nested = || ways().take(SLID).find(|up| nests(&version.items[group.start - up..group.end - up]));
