@@ -313,6 +313,21 @@ fn a_group_of_settings_that_is_asked_as_a_whole_may_be_either_sides() {
 }
 
 #[test]
+fn what_stands_in_a_list_that_is_asked_about_is_no_finding() {
+    let base = "jobs:\n  build:\n    mills:\n      - 12\n      - 14\n      # - 16 from Sail 5 on\n    steps:\n      - name: Load\n        \
+                run: load all\n\n      - name: Turn\n        run: turn\n";
+    let renamed = base.replace("- name: Turn", "- name: Test\n        run: test all\n\n      - name: Build");
+    let newer = base.replace("- 12\n      - 14\n      # - 16 from Sail 5 on", "- 20");
+    for (old, own, release) in [("run: turn", "run: own", &renamed), ("Sail 5", "Sail own", &newer)] {
+        let [base, site, release] =
+            [base, &base.replace(old, own), release].map(|text| theme(&[("build.yml", text)]));
+        let out = run(&base, &site, &release, CarryOptions::default());
+        assert_eq!(out.account.totals.open, 1);
+        assert_eq!(check(&base, &site, &release, out, "build.yml", str::to_string), []);
+    }
+}
+
+#[test]
 fn a_change_taken_through_a_formatters_work_is_no_finding() {
     let base = "fetch('tide');\nget('bold')\nhome();\n";
     let site = "fetch('tide', 'own');\nhome();\n";

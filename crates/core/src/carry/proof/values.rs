@@ -8,6 +8,7 @@ use crate::carry::lists::{is_list, unaccounted, words_in};
 use crate::carry::values::keyed_values;
 use crate::catalog::Catalog;
 use crate::merge::Step;
+use crate::text::split_lines;
 
 /// The values of base, site, release and result by their paths.
 pub(super) type Versions = [BTreeMap<String, String>; 4];
@@ -200,11 +201,17 @@ impl AskedKeys {
             let text = text.bytes().unwrap_or_default();
             let part = text.trim_ascii_end();
             let part = part.strip_suffix(b",").unwrap_or(part);
-            let values = keyed_values(path, &text).or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
+            let values = keyed_values(path, &text)
+                .or_else(|| keyed_values(path, &whole_item(part)?))
+                .or_else(|| keyed_values(path, &[b"{", part, b"}"].concat()));
             // What stands in no section of its own may stand in any.
             let bare = |key: &str| key.rfind("\0\0").map_or(key, |at| &key[at + 1..]).to_string();
             let named = |(key, value): (String, String)| (bare(&key), value);
-            (values.unwrap_or_default().into_iter().map(named).collect::<BTreeMap<_, _>>(), words_of(part))
+            let values: BTreeMap<_, _> = values.unwrap_or_default().into_iter().map(named).collect();
+            // A number may be written otherwise than its value is.
+            let told = values.values().flat_map(|value| words_of(value.as_bytes()));
+            let words: HashSet<String> = words_of(part).into_iter().chain(told).collect();
+            (values, words)
         };
         let (mut keys, mut new, mut of_sides) = (HashSet::new(), HashSet::new(), HashSet::new());
         let mut all = HashSet::new();
@@ -256,6 +263,13 @@ impl AskedKeys {
                     && (gone || key == path || key.matches('\0').count() > 1 || self.groups.contains(key))
             })
     }
+}
+
+/// The text of a list's item that begins at its dash, as deep as the lines below it tell.
+fn whole_item(text: &[u8]) -> Option<Vec<u8>> {
+    let below = split_lines(text).into_iter().skip(1).filter(|line| !line.is_blank());
+    let depth = below.map(|line| line.indent().len()).min()?;
+    text.starts_with(b"- ").then(|| [&b" ".repeat(depth.saturating_sub(2)), text].concat())
 }
 
 /// The words of a text, which may be no more than the line that a group begins with.
