@@ -447,47 +447,51 @@ impl Walk<'_, '_> {
             (OpKind::Rewrite | OpKind::Change, OpKind::Insert) => (release, self.release, site),
             _ => return false,
         };
-        let in_doubt = replaced.kind == OpKind::Change;
         let lines = &side.lines[insertion.side.clone()];
         let gap = insertion.base.start;
-        let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
-        let other = if site.kind == OpKind::Insert { self.release } else { self.site };
-        let (old, new) = (&self.base.lines[replaced.base.clone()], &other.lines[replaced.side.clone()]);
-        let at_edge = gap == replaced.base.start || gap == replaced.base.end;
-        if at_edge && !in_doubt && lines.iter().all(Line::is_blank) {
+        let wraps = match gap {
+            _ if gap == replaced.base.end => Edge::Opens,
+            _ if gap == replaced.base.start => Edge::Closes,
+            _ => return false,
+        };
+        let is_rewrite = replaced.kind == OpKind::Rewrite;
+        if is_rewrite && lines.iter().all(Line::is_blank) {
             return true;
         }
+        let other = if site.kind == OpKind::Insert { self.release } else { self.site };
+        let (old, new) = (&self.base.lines[replaced.base.clone()], &other.lines[replaced.side.clone()]);
         // Right behind the opening of a wrap that came with what was replaced, or before its end, it would stand within.
-        let towards = if gap == replaced.base.end { Edge::Opens } else { Edge::Closes };
         let is_edge = |lines: &[Line<'_>]| {
             let mut solid = lines.iter().filter(|line| !line.is_blank());
-            let nearest = if towards == Edge::Opens { solid.next_back() } else { solid.next() };
-            nearest.is_some_and(|line| edge(std::slice::from_ref(line), self.context.dialect) == Some(towards))
+            let nearest = if wraps == Edge::Opens { solid.next_back() } else { solid.next() };
+            nearest.is_some_and(|line| edge(std::slice::from_ref(line), self.context.dialect) == Some(wraps))
         };
         if is_edge(new) && !is_edge(old) {
             return false;
         }
-        let in_no_order = |with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect);
-        if at_edge && !in_doubt && in_no_order(old) && in_no_order(new) {
+        if edge(lines, self.context.dialect) == Some(wraps) {
             return true;
         }
-        let (apart, wraps) = if gap == replaced.base.end {
-            (gap == self.base.lines.len() || blank(lines.first()), Edge::Opens)
-        } else if gap == replaced.base.start {
-            (blank(lines.last()), Edge::Closes)
-        } else {
+        if !is_rewrite {
             return false;
+        }
+        let in_no_order = |with| in_no_order(lines, with, self.bracket_around(gap), self.context.dialect);
+        if in_no_order(old) && in_no_order(new) {
+            return true;
+        }
+        let blank = |line: Option<&Line<'_>>| line.is_some_and(Line::is_blank);
+        let apart = match wraps {
+            Edge::Opens => gap == self.base.lines.len() || blank(lines.first()),
+            Edge::Closes => blank(lines.last()),
         };
         // What the release put in stands beside what the site rewrote, unless it may as well begin within or hangs on it.
         let reach = &insertion.reach;
         let within = reach.start < replaced.base.end && replaced.base.start < reach.end;
         let beside = site.kind == OpKind::Rewrite && !within && !self.hangs_on(insertion, replaced);
-        let apart = apart || beside;
         let solid = lines.iter().any(|l| !l.is_blank());
         let opens = wraps == Edge::Opens
             && if site.kind == OpKind::Insert { self.site_opens(site) } else { self.release_opens(release) };
-        edge(lines, self.context.dialect) == Some(wraps)
-            || !in_doubt && (apart && solid || opens) && whole(lines, self.context.dialect)
+        ((apart || beside) && solid || opens) && whole(lines, self.context.dialect)
     }
 
     /// Tells whether an insertion of the site at the edge of a deletion is written against the lines that are gone, and
