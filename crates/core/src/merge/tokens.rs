@@ -266,11 +266,28 @@ mod tests {
         let (base, new) =
             ("use { mill, sail } from 'a'; go();", "use { hub } from 'b'; use { mill, vane } from 'a'; go();");
         let merged = merge(&code, base, &base.replace("use", "own"), new);
+        assert!(merged.is_none(), "a whole statement came before the word, not the word and half of one behind it");
         let chain = "to(str .drop(/a/, 'b') .drop(/c/, 'd'))";
         let (own, new) =
             (chain.replacen("drop", "own", 1), chain.replace(" .drop(/a/", " .drop(/n/, 'e') .drop(/a/"));
         assert_ne!(merge(&code, chain, &own, &new), Some(new.replacen("drop", "own", 1)));
-        assert!(merged.is_none(), "a whole statement came before the word, not the word and half of one behind it");
+    }
+
+    #[test]
+    fn each_line_of_a_merged_stretch_tells_where_it_comes_from() {
+        let code = Dialect { strings: true, ..Dialect::default() };
+        let (base, site, release) =
+            (b"to(mill,\n  sail)\n\nrest\n", b"own\nto(mill,\n  vane)\n\nrest\n", b"to(\n  mill, sail)\n\nrest\n");
+        let merged = merge_stretch(base, site, release, &code).unwrap();
+        assert_eq!(merged.text, b"own\nto(\n  mill, vane)\n\nrest\n");
+        let told =
+            |line: &WrittenLine| (line.place.clone(), line.source.base, line.source.site, line.source.release);
+        let of_site = (None, None, Some(0), None);
+        let (cut, blank) = ((Some(0..1), None, None, Some(1)), (None, None, None, None));
+        assert_eq!(
+            merged.lines.iter().take(5).map(told).collect::<Vec<_>>(),
+            [of_site, (Some(0..1), Some(0), Some(1), Some(0)), cut, blank, (Some(3..4), Some(3), Some(4), Some(3))]
+        );
     }
 
     #[test]
@@ -298,6 +315,8 @@ mod tests {
         let site = base.replace(")/,", ")/, // own");
         let grown = base.replace("same", "equal");
         assert_eq!(whole(base, &site, &grown), Some(site.replace("same", "equal")));
+        let other = "same: true\n},\n'names': [\n  {\n    form: /(b(?:begins|ends|stands|goes|comes)s+)[A-Z]w*/,\n";
+        assert_eq!(whole(base, &site, other), None);
         // Nor into one that has its words here and there.
         let (base, site) = ("  return this;\n", "  return this; // own\n");
         let spread = "  if (sack) {\n    return this.mill(wind, sail)\n  }\n  return still;\n";
@@ -306,10 +325,6 @@ mod tests {
             whole(base, site, "  return this\n    .turn();\n").as_deref(),
             Some("  return this\n    .turn(); // own\n")
         );
-        let base = "same: true,\ninside: {\n  'sails': {\n    form: /(^|[^n])s(?:w+|o[^o]+)/,\n";
-        let site = base.replace(")/,", ")/, // own");
-        let other = "same: true\n},\n'names': [\n  {\n    form: /(b(?:begins|ends|stands|goes|comes)s+)[A-Z]w*/,\n";
-        assert_eq!(whole(base, &site, other), None);
     }
 
     #[test]

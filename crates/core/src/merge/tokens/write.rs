@@ -235,8 +235,10 @@ impl<'a> Writer<'a> {
 
     fn add(&mut self, lead: &[u8], text: &[u8]) {
         let (begun, within) = (breaks(lead) + usize::from(self.lines.is_empty()), breaks(text));
-        self.lines.extend(std::iter::repeat_n((self.stands.clone(), 0, within), begun));
-        self.lines.extend((1..=within).map(|line| (self.stands.clone(), line, within)));
+        // The lines before the one that it stands in are blank, and stand for none.
+        self.lines.extend(std::iter::repeat_n((Stands::default(), 0, 0), begun.saturating_sub(1)));
+        let own = if begun > 0 { 0 } else { 1 };
+        self.lines.extend((own..=within).map(|line| (self.stands.clone(), line, within)));
         self.bytes.extend_from_slice(lead);
         self.bytes.extend_from_slice(text);
     }
