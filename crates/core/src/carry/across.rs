@@ -242,7 +242,8 @@ impl<'c> Origin<'c> {
         let mut out = Found::default();
         let elsewhere: Vec<&Chain> = chains
             .iter()
-            .filter(|chain| additions.files[chain.file].triple != self.triple && chain.is_telling(&base))
+            .filter(|chain| additions.files[chain.file].triple != self.triple && !chain.is_kept)
+            .filter(|chain| chain.is_telling(&base))
             .collect();
         let has = |wanted: Claim, chain: &Chain, stretch: &Range<usize>, edit: &Edit| {
             self.is_inside(&edit.old, stretch, &base)
@@ -353,7 +354,8 @@ impl<'c> Origin<'c> {
         let Homes { additions, chains, .. } = *homes;
         let elsewhere = |chain: &&Chain| additions.files[chain.file].triple != self.triple;
         // Of a file that has much of what this one lost, each line counts.
-        let much = |file: usize| chains.iter().filter(|c| c.file == file).map(Chain::len).sum::<usize>() >= MUCH;
+        let is_much = |lines: usize| lines >= MUCH || lines >= 2 && lines * 2 >= homes.telling;
+        let much = |file: usize| is_much(chains.iter().filter(|c| c.file == file).map(Chain::len).sum());
         let with_it = |chain: &Chain| {
             let lines = chain.lines_of(&edit.old, base, homes.lines(chain))?;
             let words = WordBag::of(&joined(&base[edit.old.clone()])).word_count();
@@ -365,7 +367,7 @@ impl<'c> Origin<'c> {
         // file that has more of what this one lost.
         let alone = || {
             let is_wanted = |i: &usize| !is_weak(base[*i].trimmed()) && is_lost(&self.lost, &(*i..*i + 1));
-            let has_more = |file: &usize| homes.lost.get(file).is_some_and(|lines| *lines >= MUCH);
+            let has_more = |file: &usize| homes.lost.get(file).is_some_and(|lines| is_much(*lines));
             let mut all = edit.old.clone().filter(is_wanted).flat_map(|i| additions.places(base[i].trimmed()));
             all.find(|(file, _)| additions.files[*file].triple != self.triple && has_more(file))
                 .map(|(file, j)| (*file, *j..*j + 1))
@@ -437,6 +439,8 @@ struct Homes<'a> {
     bodies: HashMap<usize, Vec<Line<'a>>>,
     /// How many of the lost lines each file may have.
     lost: HashMap<usize, usize>,
+    /// How many lost lines say something.
+    telling: usize,
 }
 
 impl<'a> Homes<'a> {
@@ -445,12 +449,13 @@ impl<'a> Homes<'a> {
         for Chain { file, .. } in chains {
             bodies.entry(*file).or_insert_with(|| split_lines(&additions.files[*file].body));
         }
-        let mut in_file = HashMap::new();
+        let (mut in_file, mut telling) = (HashMap::new(), 0);
         for (_, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
+            telling += 1;
             let files: HashSet<usize> = additions.places(line).map(|(file, _)| *file).collect();
             files.into_iter().for_each(|file| *in_file.entry(file).or_default() += 1);
         }
-        Homes { additions, chains, bodies, lost: in_file }
+        Homes { additions, chains, bodies, lost: in_file, telling }
     }
 
     fn lines(&self, chain: &Chain) -> &[Line<'a>] {

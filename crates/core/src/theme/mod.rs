@@ -18,7 +18,7 @@ pub use kind::{Kind, dialect_of, kind_of};
 pub use layout::{
     ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, SettingsLayout, WalkArea,
 };
-pub(crate) use pairing::are_namesakes;
+pub(crate) use pairing::OldFiles;
 pub use pairing::{Pair, pair};
 pub use stamp::{Stamp, find_stamp, stamp_pattern, with_stamp};
 pub use version::{Jump, Version};

@@ -35,6 +35,8 @@ const CONTAINED: f32 = 0.5;
 const SHARED_LINES: usize = 3;
 /// With file names of which one is in the other, this much in common is enough.
 const NAMESAKES: f32 = 0.15;
+/// With the same file name, which no other file has, so much is enough, whatever comes near.
+const ONE_NAME: f32 = 0.05;
 /// What the same file name adds to a score.
 const BY_NAME: f32 = 0.3;
 /// What share of a score a file in quite another folder loses.
@@ -223,7 +225,11 @@ impl Names {
 
     /// A name that stands in every folder tells nothing.
     fn is_telling(&self, name: &str) -> bool {
-        self.0.get(name).is_none_or(|count| *count <= TELLING)
+        self.count(name) <= TELLING
+    }
+
+    fn count(&self, name: &str) -> usize {
+        self.0.get(name).copied().unwrap_or(0)
     }
 }
 
@@ -239,23 +245,53 @@ fn stem(path: &str) -> String {
 
 /// How near two paths' folders are, from 0 to 1: 1 where one stands above the other.
 fn closeness(a: &str, b: &str) -> f32 {
-    let folders =
-        |path| -> Vec<&str> { str::rsplit_once(path, '/').map_or(Vec::new(), |(f, _)| f.split('/').collect()) };
-    let (a, b) = (folders(a), folders(b));
-    let shorter = a.len().min(b.len());
-    if shorter == 0 {
-        return 1.0;
+    match a.matches('/').count().min(b.matches('/').count()) {
+        0 => 1.0,
+        shorter => folders_of_both(a, b) as f32 / shorter as f32,
     }
-    a.iter().zip(&b).take_while(|(a, b)| a == b).count() as f32 / shorter as f32
+}
+
+/// How many folders two paths begin with in common.
+fn folders_of_both(a: &str, b: &str) -> usize {
+    let folders = |path| str::rsplit_once(path, '/').map_or("", |(folders, _)| folders).split('/');
+    folders(a).zip(folders(b)).take_while(|(a, b)| a == b && !a.is_empty()).count()
 }
 
 /// A shorter name within another is chance.
 const NAME_LENGTH: usize = 3;
 
-/// Tells whether the paths say that one file came from the other: one stands above or below the other, and one's name
-/// has the other's within it.
-pub(crate) fn are_namesakes(a: &str, b: &str) -> bool {
-    likeness_of_names(a, b).is_some()
+/// The files of an old tree, for telling which of them a new one is named after.
+pub(crate) struct OldFiles {
+    names: Names,
+    /// The path and the stem of each.
+    files: Vec<(String, String)>,
+}
+
+impl OldFiles {
+    /// All files of a tree.
+    pub(crate) fn of(tree: &dyn Tree) -> Self {
+        let files = tree.entries().iter().map(|e| (e.path.clone(), stem(&e.path))).collect();
+        OldFiles { names: Names::of(tree), files }
+    }
+
+    /// Tells whether a new file's path says that it came from the old file at a path: one stands above or below the
+    /// other, one's name has the other's within it, and no other file is as near. A name that stands in every folder
+    /// tells of the next folder alone.
+    pub(crate) fn is_named_after(&self, new: &str, old: &str) -> bool {
+        let depth = |path: &str| path.matches('/').count();
+        let name = |path: &str| path.rsplit('/').next().unwrap_or(path).to_ascii_lowercase();
+        let new_name = name(new);
+        let nearness = |path: &str| {
+            let likeness = likeness_of_names(new, path)?;
+            Some((likeness, new_name.contains(&name(path)), folders_of_both(new, path)))
+        };
+        let new_stem = stem(new);
+        let is_near = |stem: &str| new_stem.contains(stem) || stem.contains(new_stem.as_str());
+        let Some(own) = nearness(old) else { return false };
+        let mut others = self.files.iter().filter(|(path, stem)| is_near(stem) && path != old);
+        (self.names.is_telling(&name(old)) || depth(new).abs_diff(depth(old)) <= 1)
+            && others.all(|(path, _)| extension(path) != extension(old) || nearness(path).is_none_or(|n| n < own))
+    }
 }
 
 /// How near the names of two files are of which the paths say that one came from the other: the letters that both have,
@@ -276,12 +312,19 @@ struct Candidate {
     is_sure: bool,
     /// If no other comes near.
     is_likely: bool,
+    /// The only old and the only new file of their name, one above the other.
+    is_namesake: bool,
     /// The paths say it, too: how near the names are.
     named_after: Option<i64>,
 }
 
 impl Candidate {
-    fn of(names: &Names, (old, i): (&dyn Tree, usize), (new, j): (&dyn Tree, usize), overlap: Overlap) -> Self {
+    fn of(
+        [names, new_names]: [&Names; 2],
+        (old, i): (&dyn Tree, usize),
+        (new, j): (&dyn Tree, usize),
+        overlap: Overlap,
+    ) -> Self {
         let (before, after) = (&old.entries()[i], &new.entries()[j]);
         let (a, b) = (file_name(before), file_name(after));
         let (a_stem, b_stem) = (stem(&a), stem(&b));
@@ -303,6 +346,11 @@ impl Candidate {
             score: ((alike + alike_by_weight + contained) / 2.0 + by_name) * by_folder,
             is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
             is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
+            is_namesake: a == b
+                && [names, new_names].iter().all(|names| names.count(&a) == 1)
+                && closeness(&before.path, &after.path) == 1.0
+                && lines >= SHARED_LINES
+                && alike >= ONE_NAME,
             named_after: likeness_of_names(&before.path, &after.path),
         }
     }
@@ -350,7 +398,7 @@ fn alike(
     let sketches = olds.iter().map(|k| Ok(Sketch::of(&old.read(*k)?))).collect::<Result<Vec<_>, ReadError>>()?;
     let index = SketchIndex::new(sketches);
     let extension = |t: &dyn Tree, k: usize| extension(&t.entries()[k].path);
-    let names = Names::of(old);
+    let (names, new_names) = (Names::of(old), Names::of(new));
     let sketched = news.iter().map(|j| Ok(Sketch::of(&new.read(*j)?))).collect::<Result<Vec<_>, ReadError>>()?;
     let kinds: HashSet<String> = olds.iter().map(|k| extension(old, *k)).collect();
     let rest = (0..old.entries().len()).filter(|k| {
@@ -361,19 +409,23 @@ fn alike(
     for (j, sketch) in news.into_iter().zip(&sketched) {
         for (k, overlap) in index.candidates(sketch, |hash| common.count(hash)).into_iter().take(CANDIDATES) {
             if extension(old, olds[k]) == extension(new, j) {
-                scored.push(Candidate::of(&names, (old, olds[k]), (new, j), overlap));
+                scored.push(Candidate::of([&names, &new_names], (old, olds[k]), (new, j), overlap));
             }
         }
     }
-    if scored.iter().any(|one| !one.is_sure) {
+    let is_given = |one: &Candidate| one.is_sure || one.is_namesake;
+    if !scored.iter().all(is_given) {
         let taken_in =
             taken_in(old, new, &index, |tree, k| sketchable(tree, k) && kinds.contains(&extension(tree, k)))?;
         let elsewhere: HashMap<usize, usize> = taken_in.into_iter().map(|(k, lines)| (olds[k], lines)).collect();
         let lines = |old: usize| elsewhere.get(&old).copied().unwrap_or(0);
-        scored.retain(|one| one.is_sure || lines(one.old) < one.overlap.lines * TAKEN_IN);
+        scored.retain(|one| is_given(one) || lines(one.old) < one.overlap.lines * TAKEN_IN);
     }
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
-    scored.sort_by(|a, b| b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new))));
+    scored.sort_by(|a, b| {
+        let by_score = b.score.total_cmp(&a.score).then((a.old, a.new).cmp(&(b.old, b.new)));
+        b.is_namesake.cmp(&a.is_namesake).then(by_score)
+    });
     // Of twins that a new file may be, the one that it is named after is meant.
     let mut named: HashMap<usize, Vec<&Candidate>> = HashMap::new();
     for one in scored.iter().filter(|one| one.named_after.is_some()) {
@@ -392,17 +444,14 @@ fn alike(
     for one in &scored {
         for (best, k) in best.iter_mut().zip([one.old, one.new]) {
             let [first, second] = best.entry(k).or_default();
-            if *first == 0.0 {
-                *first = one.score;
-            } else if *second == 0.0 {
-                *second = one.score;
-            }
+            *second = second.max(first.min(one.score));
+            *first = first.max(one.score);
         }
     }
     for one in &scored {
         let others = best.iter().zip([one.old, one.new]).filter_map(|(best, k)| best.get(&k));
         let rival = others.map(|best| if best[0] == one.score { best[1] } else { best[0] }).fold(0.0, f32::max);
-        if !is_twin_of_named(one) && (one.is_sure || one.is_likely && rival < one.score * RIVAL) {
+        if !is_twin_of_named(one) && (is_given(one) || one.is_likely && rival < one.score * RIVAL) {
             found.push((one.old, one.new, one.overlap.alike));
         }
     }
@@ -507,6 +556,33 @@ mod tests {
         assert!(found.contains(&(Some("parts/old-wheel.txt".into()), None)), "{found:?}");
         let found = pairs(&old, &[("parts/tools.txt", &tools), ("parts/wheel.txt", &like)]);
         assert!(found.contains(&(Some("parts/old-wheel.txt".into()), Some("parts/wheel.txt".into()))), "{found:?}");
+    }
+
+    #[test]
+    fn the_one_file_of_a_name_is_the_old_one_of_it_whatever_has_more_of_its_lines() {
+        let lines = |of: &str, range: std::ops::Range<usize>| -> String {
+            range.map(|n| format!("{of} number {n}\n")).collect()
+        };
+        let all = lines("gear", 0..40) + &lines("wheel", 0..40);
+        let (gone, built) = (lines("gear", 0..40), lines("gear", 0..20) + &lines("wheel", 0..40));
+        let rebuilt = lines("gear", 35..40) + &lines("cog", 0..40);
+        let old = [("js/all.js", all.as_str()), ("js/gears.js", &gone)];
+        let new = [("js/all.js", all.as_str()), ("js/built/gears.js", &rebuilt), ("js/every.js", &built)];
+        let found = pairs(&old, &new);
+        assert!(found.contains(&(Some("js/gears.js".into()), Some("js/built/gears.js".into()))), "{found:?}");
+        let found = pairs(&old, &[&new[..], &[("js/old/gears.js", "nothing")]].concat());
+        assert!(!found.contains(&(Some("js/gears.js".into()), Some("js/built/gears.js".into()))), "{found:?}");
+    }
+
+    #[test]
+    fn a_file_is_named_after_the_nearest_of_the_old_ones() {
+        let old = ["a/slider.js", "a/slider.module.js", "index.js", "b/index.js", "c/index.js", "d/index.js"];
+        let old = OldFiles::of(&MemoryTree::new(old.map(|path| (path, path)).to_vec()));
+        assert!(old.is_named_after("a/shared/new-slider.js", "a/slider.js"));
+        assert!(!old.is_named_after("a/shared/new-slider.js", "a/slider.module.js"));
+        assert!(!old.is_named_after("a/shared/new-slider.css", "a/slider.js"));
+        assert!(old.is_named_after("b/shared/index.js", "b/index.js"));
+        assert!(!old.is_named_after("e/f/index.js", "index.js"), "that stands in every folder");
     }
 
     #[test]

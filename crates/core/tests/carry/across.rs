@@ -370,6 +370,12 @@ fn a_closing_line_deleted_at_the_end_of_a_split_file_does_not_come_back() {
         &[("halls.html", &halls(0..4)), ("shared/other-halls.html", &whole(&halls(4..9)))],
     );
     assert_eq!(out.files["shared/other-halls.html"], halls(4..9), "{:?}", out.outcomes());
+    // Nor where the release took out the blank lines behind them, and changed what is before.
+    let (base, own) = (whole(&halls(0..9)) + "\n\n", halls(0..9) + "\n\n");
+    let other = whole(&(halls(4..9) + "<p>open all day</p>\n"));
+    let release = [("halls.html", &*halls(0..4)), ("shared/other-halls.html", &other)];
+    let out = carried(&[("halls.html", &base)], &[("halls.html", &own)], &release);
+    assert_eq!((out.account.totals.open, out.account.totals.already), (1, 0), "{:?}", out.outcomes());
 }
 
 #[test]
@@ -386,6 +392,42 @@ fn of_like_homes_the_new_file_named_after_the_old_one_is_meant() {
     assert!(out.account.decisions.is_empty(), "{:?}", out.outcomes());
     assert_eq!(out.files["mill/shared/halls-end.html"], halls(4..9).replace("gate 6", "gate six"));
     assert_eq!(out.files["barn/end.html"], halls(4..9));
+}
+
+#[test]
+fn a_part_named_after_a_page_speaks_against_other_homes_though_it_was_another_file() {
+    let whole = format!("<main>\n{}", halls(0..9));
+    let own = whole.replace("gate 6", "gate six");
+    let barn = halls(4..9).replace("gate 8", "door 8");
+    let every = format!("<h1>All of them</h1>\n{}", halls(4..9));
+    let out = carried(
+        &[("mill/halls.html", &whole), ("barn/end.html", &barn)],
+        &[("mill/halls.html", &own), ("barn/end.html", &barn)],
+        &[
+            ("mill/halls.html", &format!("<main>\n{}", halls(0..4))),
+            ("mill/shared/halls-end.html", &barn),
+            ("every.html", &every),
+        ],
+    );
+    assert_eq!((out.account.totals.open, &out.files["every.html"]), (1, &every), "{:?}", out.outcomes());
+}
+
+#[test]
+fn a_line_deleted_in_a_small_part_that_went_elsewhere_is_not_deleted_by_both() {
+    let block = |config: &str| {
+        format!(
+            "{{% block body %}}\n  <div\n    id=\"search\"\n    data-search='{{{{ {config} }}}}'\n  >\n  </div>\n{{% endblock body %}}\n"
+        )
+    };
+    let page = |block: &str| format!("{{% extends 'page.html' %}}\n{{% set title = 'Halls' %}}\n{block}");
+    let own = block("halls()").replace("    id=\"search\"\n", "");
+    let other = ("barn/gates.html", &*block("gates()"));
+    let out = carried(
+        &[("halls.html", &page(&block("halls()"))), other],
+        &[("halls.html", &page(&own)), other],
+        &[("halls.html", &page("")), ("shared/other.html", &block("halls(of = 'mill')"))],
+    );
+    assert_eq!((out.account.totals.open, out.account.totals.already), (1, 0), "{:?}", out.outcomes());
 }
 
 #[test]

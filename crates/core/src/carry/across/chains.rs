@@ -52,6 +52,8 @@ pub(super) struct Chain {
     pub(super) file: usize,
     /// The name of that file says that it came from this one.
     pub(super) is_kin: bool,
+    /// Its lines stood in that file's own old one, too: it is no home, but may say that another is none.
+    pub(super) is_kept: bool,
     /// That file is written in another language.
     pub(super) is_foreign: bool,
     /// It has a good part of all lines that the file lost: the file was put there.
@@ -118,7 +120,8 @@ impl Chain {
         let around = within(AROUND);
         let own = self.lines_in(&around);
         let against = |other: &Chain| {
-            let lines = other.lines_apart(self, &around);
+            let lines = if other.is_kept && other.file == self.file { 0 } else { other.lines_apart(self, &around) };
+            let has_fewer = lines < own;
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
             let is_less_kin = self.is_kin && !other.is_kin && other.len() <= self.len() * KIN;
             let has_more = |one: &Chain, other: &Chain| one.has_much && !other.has_much;
@@ -126,7 +129,7 @@ impl Chain {
             let is_foreign = other.is_foreign && !self.is_foreign;
             match lines {
                 _ if self.is_twin(other, &within(NEXT)) => lines,
-                _ if is_part || is_less_kin || is_less || is_foreign => lines / KIN,
+                _ if is_part || is_foreign || is_less_kin || is_less && has_fewer => lines / KIN,
                 _ if has_more(other, self) => lines * 2,
                 _ => lines,
             }
@@ -145,7 +148,11 @@ impl Chain {
         let stays_changed = !went && changed * 2 >= own;
         let long = self.pairs.len() >= LONG;
         let has_most = own * if long { 3 } else { 2 } >= gone || self.has_much || self.is_heir(change, all);
-        let has_no_rival = own > rival * 2 || is_all && own > rival;
+        // What a file with its name or much of it has beside the change, in whatever form, speaks against one with neither.
+        let is_likely = |chain: &Chain| chain.is_kin || chain.has_much;
+        let likelier = |other: &Chain| other.file != self.file && is_likely(other) && other.lines_in(&around) > 0;
+        let is_outdone = !is_likely(self) && all.iter().any(likelier);
+        let has_no_rival = !is_outdone && (own > rival * 2 || is_all && own > rival);
         match !stays && sure && has_no_rival && has_most {
             true if !stays_changed => Claim::Clear,
             true if is_all => Claim::Contested,
@@ -179,7 +186,8 @@ impl Chain {
         }
         let next = self.pairs.partition_point(|(i, _)| *i < range.start);
         let before = next.checked_sub(1).map(|k| self.pairs[k]);
-        let behind = self.pairs.get(next).copied().unwrap_or((base.len(), home.len()));
+        let end = |lines: &[Line<'_>]| lines.iter().rposition(|line| !line.is_blank()).map_or(0, |last| last + 1);
+        let behind = self.pairs.get(next).copied().unwrap_or_else(|| (end(base).max(range.end), end(home)));
         let down = before.and_then(|(i, j)| {
             let there = |k: usize| home.get(j + k - i).is_some_and(|line| line.trimmed() == base[k].trimmed());
             (i..range.end).all(there).then(|| j + range.start - i..j + range.end - i)
@@ -371,6 +379,40 @@ pub(super) fn chains(pairs: &[FromTo]) -> Vec<Vec<FromTo>> {
 mod tests {
     use super::*;
     use crate::text::split_lines;
+
+    #[test]
+    fn another_file_with_as_much_beside_a_change_speaks_against_a_home() {
+        let text: Vec<String> = (0..10).map(|n| format!("line number {n}")).collect();
+        let lost: Vec<(usize, &[u8])> = text.iter().map(|line| line.as_bytes()).enumerate().collect();
+        let chain = |file, lines: &[usize]| Chain {
+            file,
+            is_kin: false,
+            is_kept: false,
+            is_foreign: false,
+            has_much: false,
+            pairs: lines.iter().map(|i| (*i, i + 40)).collect(),
+            vague: Vec::new(),
+        };
+        let claim = |rival: Chain| {
+            let home = Chain { has_much: true, ..chain(0, &[2, 3, 6, 7]) };
+            let all = [home, rival];
+            all[0].claim(&(3..3), &lost, &all, None, &[])
+        };
+        assert_eq!(claim(chain(1, &[2, 3])), Claim::Clear);
+        assert_eq!(claim(chain(1, &[2, 3, 4, 6])), Claim::None, "whatever the home has of the rest");
+        let kept = |file| Chain { is_kin: true, is_kept: true, ..chain(file, &[2, 3, 6]) };
+        assert_eq!(claim(kept(1)), Claim::None, "a file named after the change's own");
+        assert_eq!(claim(kept(0)), Claim::Clear);
+        let named = || Chain { is_kin: true, ..chain(1, &[2]) };
+        let all = [chain(0, &[2, 3, 4, 6, 7]), named()];
+        assert_eq!(
+            all[0].claim(&(3..3), &lost, &all, None, &[]),
+            Claim::None,
+            "whatever form its lines have there"
+        );
+        let all = [chain(0, &[2, 3, 4, 6, 7]), chain(1, &[2])];
+        assert_eq!(all[0].claim(&(3..3), &lost, &all, None, &[]), Claim::Clear);
+    }
 
     #[test]
     fn a_line_of_the_other_file_does_not_begin_the_place_of_this_one() {

@@ -14,7 +14,7 @@ use super::{SIZE_LIMIT, body};
 use crate::merge::line_edits;
 use crate::text::key::is_weak;
 use crate::text::{Line, split_lines};
-use crate::theme::{Entry, ReadError, are_namesakes, dialect_of, extension};
+use crate::theme::{Entry, OldFiles, ReadError, dialect_of, extension};
 
 /// A line that occurs more often among the release's additions tells nothing about a home.
 const TOO_COMMON: usize = 4;
@@ -47,11 +47,6 @@ pub(super) struct Added {
 }
 
 impl Added {
-    /// Tells whether it is a new file whose name says that it came from another.
-    fn is_kin(&self, path: &str) -> bool {
-        self.is_new && self.is_written_as(path) && are_namesakes(&self.path, path)
-    }
-
     /// Tells whether it is written in the same language as another: a sheet and what it was compiled to have the
     /// same lines.
     fn is_written_as(&self, path: &str) -> bool {
@@ -76,6 +71,8 @@ pub(super) struct Additions {
     counts: Counts,
     /// In how many other files that the release changed it stood before.
     before: Counts,
+    /// The files of the base, by whose names a new one may tell where it came from.
+    old_files: OldFiles,
 }
 
 impl Additions {
@@ -95,6 +92,7 @@ impl Additions {
             unsure: HashMap::default(),
             counts: Counts::default(),
             before: Counts::default(),
+            old_files: OldFiles::of(inputs.base),
         };
         for Looked { added, lines, unsure, all, before } in found.into_iter().flatten() {
             let count = |counts: &mut Counts, hash| *counts.entry(hash).or_default() += 1;
@@ -118,11 +116,42 @@ impl Additions {
             .take(KIN_PLACES)
     }
 
+    /// The chains that lines of a file form in files that are named after it, but were others before.
+    fn kept_chains(&self, path: &str, lost: &[(usize, &[u8])]) -> Vec<Chain> {
+        let mut by_file: HashMap<usize, Vec<FromTo>> = HashMap::new();
+        for (i, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
+            let places = self.unsure.get(&hash(line)).filter(|places| places.len() <= TOO_COMMON);
+            for (file, j) in places.into_iter().flatten() {
+                by_file.entry(*file).or_default().push((*i, *j));
+            }
+        }
+        by_file.retain(|file, _| self.is_named_after(&self.files[*file], path));
+        let kept = |file, pairs| Chain {
+            file,
+            is_kin: true,
+            is_kept: true,
+            is_foreign: false,
+            has_much: false,
+            pairs,
+            vague: Vec::new(),
+        };
+        let of_file = |(file, pairs): (usize, Vec<FromTo>)| chains(&pairs).into_iter().map(move |c| kept(file, c));
+        by_file.into_iter().flat_map(of_file).collect()
+    }
+
+    /// Tells whether a file's name says that it came from the old file at a path.
+    fn is_named_after(&self, added: &Added, path: &str) -> bool {
+        added.is_written_as(path) && self.old_files.is_named_after(&added.path, path)
+    }
+
     /// The chains that lines of a file form among the additions, longest first. A line that is too common counts
     /// only where the name of the file speaks for it.
     pub(super) fn chains(&self, path: &str, base: &[Line<'_>], lost: &[(usize, &[u8])]) -> Vec<Chain> {
         let mut kin: HashMap<usize, bool> = HashMap::new();
-        let mut is_kin = |file: usize| *kin.entry(file).or_insert_with(|| self.files[file].is_kin(path));
+        let mut is_kin = |file: usize| {
+            let added = &self.files[file];
+            *kin.entry(file).or_insert_with(|| added.is_new && self.is_named_after(added, path))
+        };
         let mut by_file: HashMap<usize, Vec<FromTo>> = HashMap::new();
         for (i, line) in lost.iter().filter(|(_, line)| !is_weak(line)) {
             let Some(places) = self.places.get(&hash(line)).filter(|places| places.len() <= KIN_PLACES) else {
@@ -162,11 +191,12 @@ impl Additions {
                     let found = sure.iter().filter(|(i, _)| is_own(i)).count();
                     let has_much = found >= WHOLE && found * MUCH >= own;
                     let vague = vague.into_iter().map(|(i, _)| i).collect();
-                    Chain { file, is_kin, is_foreign, has_much, pairs, vague }
+                    Chain { file, is_kin, is_kept: false, is_foreign, has_much, pairs, vague }
                 };
                 whole.into_iter().chain(chains(&pairs)).map(chain).collect::<Vec<_>>()
             })
             .collect();
+        out.extend(self.kept_chains(path, lost));
         out.sort_by(|a, b| b.pairs.len().cmp(&a.pairs.len()).then((a.file, a.pairs[0]).cmp(&(b.file, b.pairs[0]))));
         out.truncate(CHAINS);
         out
