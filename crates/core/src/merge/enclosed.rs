@@ -11,10 +11,12 @@ use super::brackets::Brackets;
 use super::checked::Versions;
 use super::islands::{in_turn, islands, remarks};
 use super::lines::MergedLines;
+use super::ops::ALIKE;
 use super::out::Source;
 use super::placed::Placed;
 use super::structure::edits_beside;
 use super::{Dialect, MergeOptions, Reason, Trust};
+use crate::diff::sketch::WordBag;
 use crate::text::{Line, of_each, split_lines};
 
 /// Lines before and behind that are looked at for a line's neighbours in its block.
@@ -175,6 +177,17 @@ impl Sides<'_> {
             if alike && home == Some(&block.line) {
                 return true;
             }
+            // Where the other side took its own block away, it is in the one that was around that, or in one instead of it.
+            let around = |list, opener| std::iter::successors(opener, move |o: &Opener| of(list, o.line));
+            let deeper = || around(&in_result, here).count() > around(&sides[side], own).count();
+            let words = |list: &[Line<'_>], line: usize| WordBag::of(list.get(line).map_or(b"", Line::trimmed));
+            let became = |own: Opener| {
+                let was = words(&texts[side], own.line);
+                around(&in_result, here).any(|o| was.similarity(&words(&lines, o.line)) >= ALIKE)
+            };
+            if own.is_some_and(|own| home.is_none() && deeper() && !became(own)) {
+                return false;
+            }
             let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
             let moved_along = |line: usize| {
                 let at = *homes[side].get(&line).filter(|at| line_of[1 - side](&source(**at)).is_some())?;
@@ -191,7 +204,7 @@ impl Sides<'_> {
             match line_of[side](&source(block.line)) {
                 // What the other side put around it is around its neighbours, too.
                 None => alone,
-                Some(_) => alike && home.is_none(),
+                Some(outer) => alike && home.is_none() && around(&sides[side], own).any(|o| o.line == outer),
             }
         };
         let known = 0..lines.len().min(placed.asked.len());

@@ -5,13 +5,14 @@
 //! before anything is called deleted, it is looked for among the same side's insertions: one clear home, or
 //! the question goes to a person.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
 use super::align::{Side, Weak};
 use super::ops::ALIKE;
 use crate::diff::Edit;
 use crate::diff::sketch::WordBag;
+use crate::text::Line;
 
 /// A stretch of the base that one side took out here and put in there.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,6 +27,8 @@ pub(crate) struct MovedStretch {
 const HOLE: usize = 4;
 /// Lines at a stretch's old place that are looked at.
 const LOOK_ALIKES: usize = 64;
+/// How far from a line its neighbours tell which of two places it is at.
+const BESIDE: usize = 3;
 /// Lines by which a line may change places although there are others like it.
 const NEARBY: usize = 8;
 
@@ -66,6 +69,7 @@ pub(crate) fn moved_stretches(
     };
     let (in_base, in_mover) = (count(base), count(mover));
     let once = |key: u32| in_base[key as usize] == 1 && in_mover[key as usize] == 1;
+    let added_lines = by_first_word(mover, edits);
     // Where they end on the mover's side, by where they begin there.
     let mut taken: BTreeMap<usize, usize> = BTreeMap::new();
     let mut out: Vec<MovedStretch> = Vec::new();
@@ -87,6 +91,7 @@ pub(crate) fn moved_stretches(
             if free
                 && !replaced_in_place(base, mover, edit, &run)
                 && !is_beside_its_twin(mover, edits, &run)
+                && !has_neighbours_elsewhere([base, mover], &added_lines, &run)
                 && (trusted(base, &stretch, &run, weak)
                     || unmistakable(&stretch, &run, [base, mover], weak, &once)
                     || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
@@ -109,6 +114,41 @@ fn replaced_in_place(base: &Side<'_>, mover: &Side<'_>, edit: &Edit, run: &[(usi
         bags.iter().any(|bag| own.similarity(bag) >= ALIKE)
     };
     run.len() <= 2 && run.iter().any(|(i, _)| replaced(*i))
+}
+
+/// The lines that were put in, by the first word of each.
+fn by_first_word<'t>(mover: &Side<'t>, edits: &[Edit]) -> HashMap<&'t [u8], Vec<usize>> {
+    let mut out: HashMap<&[u8], Vec<usize>> = HashMap::new();
+    for j in edits.iter().flat_map(|edit| edit.new.clone()) {
+        out.entry(first_word(&mover.lines[j])).or_default().push(j);
+    }
+    out
+}
+
+fn first_word<'t>(line: &Line<'t>) -> &'t [u8] {
+    line.trimmed().split(|b| b.is_ascii_whitespace()).next().unwrap_or_default()
+}
+
+/// Tells whether a line that was put in, and is like one or two that were taken out, has more of its neighbours than
+/// the home that was found: it may have been changed there, and be new at home.
+fn has_neighbours_elsewhere(
+    [base, mover]: [&Side<'_>; 2],
+    added: &HashMap<&[u8], Vec<usize>>,
+    run: &[(usize, usize)],
+) -> bool {
+    let near = |side: &Side<'_>, at: usize| -> HashSet<u32> {
+        let lines = at.saturating_sub(BESIDE)..(at + BESIDE + 1).min(side.lines.len());
+        lines.filter(|k| *k != at && !side.lines[*k].is_blank()).map(|k| side.keys[k]).collect()
+    };
+    let is_elsewhere = |(i, home): (usize, usize)| {
+        let neighbours = near(base, i);
+        let found_at = |j: usize| near(mover, j).intersection(&neighbours).count();
+        let (at_home, own) = (found_at(home), WordBag::of(base.lines[i].trimmed()));
+        let is_alike = |j: usize| own.similarity(&WordBag::of(mover.lines[j].trimmed())) >= ALIKE;
+        let others = added.get(first_word(&base.lines[i])).into_iter().flatten().copied();
+        others.filter(|j| *j != home).take(LOOK_ALIKES).any(|j| found_at(j) > at_home && is_alike(j))
+    };
+    run.len() <= 2 && run.iter().copied().any(is_elsewhere)
 }
 
 /// Tells whether what was put in at a run's home stands beside lines like it, so that those may as well be the new ones:
@@ -248,6 +288,20 @@ mod tests {
     fn a_block_with_two_homes_is_not_followed() {
         let twice = MOVED.replace("end\n", "box { first thing here;\n second thing there;\n}\nend\n");
         assert!(find(BASE, &twice, &BASE.replace("second thing", "other thing")).is_empty());
+    }
+
+    #[test]
+    fn a_line_whose_neighbours_stand_beside_another_like_it_is_not_followed() {
+        let list =
+            |rest: &str| format!("<div>\n<ul class=\"sail mill\" role=\"list\"{rest}>\n<li name=\"wind\">\n");
+        let small = "sack\n<ul class=\"sail mill\" role=\"list\">\nflour\n";
+        let kept = "mid one\nmid two\nmid three\n";
+        let base = format!("head\n{}{kept}", list(""));
+        let site = base.replace("sail mill", "own sail mill");
+        let follows =
+            |end: &str| find(&base, &format!("head\n{kept}{end}"), &site).iter().any(|m| m.base.contains(&2));
+        assert!(follows(small));
+        assert!(!follows(&[&list(" id=\"all\""), small].concat()));
     }
 
     #[test]

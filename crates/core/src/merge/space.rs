@@ -431,7 +431,9 @@ impl Forms {
             return Cow::Borrowed(line.content);
         }
         let own = line.indent();
-        if from == to && !self.site_unit_changed && !self.release_unit_changed {
+        // A line nearby that has the same tabs in both was not converted, whatever else was.
+        let is_converted = self.site_unit_changed || self.release_unit_changed;
+        if from == to && (!is_converted || from.starts_with(b"\t")) {
             return Cow::Borrowed(line.content);
         }
         let text = &line.content[own.len()..];

@@ -64,6 +64,23 @@ fn what_comes_to_stand_in_other_brackets_is_asked_about() {
     let (plain, own) = ("run([\n  one,\n  two,\n]);\n", "run([\n  one,\n  own,\n  two,\n]);\n");
     let wrapped = "run({\n  list: [\n    one,\n    two,\n  ],\n});\n";
     gives(&SCRIPT, [plain, own, wrapped], "run({\n  list: [\n    one,\n    own,\n    two,\n  ],\n});\n");
+    // In brackets deeper than its own, which are gone, it may be in quite another block; written around the same one, not.
+    let rest = "  &__button {\n    width: 100%;\n    margin: 0;\n";
+    let place = |kind: &str| format!("left: 0;\n  position: {kind};\n  right: 0;\n  top: 0;\n");
+    let gone =
+        format!(".page {{\n  margin: 0;\n}}\n.hide {{\n  background: red;\n  {}{rest}  }}\n}}\n", place("fixed"));
+    let own = gone.replace("fixed;\n", "fixed;\n  own: fixed;\n");
+    let other = place("absolute");
+    let release = format!(
+        ".page {{\n  margin: 0;\n}}\n.shown {{\n  color: blue;\n{rest}    &::before {{\n  content: '';\n  {other}  }}\n  }}\n}}\n"
+    );
+    asks(&STYLE, [&gone, &own, &release], Reason::Doubtful);
+    let (plain, wrapped) = (
+        "(function ($) {\n  begin();\n  turn();\n})(page);\n",
+        "(function (run) {\n  run(page);\n}(function ($) {\n  begin();\n  turn();\n}));\n",
+    );
+    let own = |text: &str| text.replace("  turn", "  own();\n  turn");
+    gives(&SCRIPT, [plain, &own(plain), wrapped], &own(wrapped));
     // Behind a piece of code that the release left open, a page does not go on.
     let page = "<main>\n</main>\n\n<?php do_action( 'after_form', $form ); ?>\n";
     let added = format!("{page}<div class=\"own\"></div>\n");
