@@ -177,15 +177,7 @@ impl Sides<'_> {
             if alike && home == Some(&block.line) {
                 return true;
             }
-            // Where the other side took its own block away, it is in the one that was around that, or in one instead of it.
-            let around = |list, opener| std::iter::successors(opener, move |o: &Opener| of(list, o.line));
-            let deeper = || around(&in_result, here).count() > around(&sides[side], own).count();
-            let words = |list: &[Line<'_>], line: usize| WordBag::of(list.get(line).map_or(b"", Line::trimmed));
-            let became = |own: Opener| {
-                let was = words(&texts[side], own.line);
-                around(&in_result, here).any(|o| was.similarity(&words(&lines, o.line)) >= ALIKE)
-            };
-            if own.is_some_and(|own| home.is_none() && deeper() && !became(own)) {
+            if own.is_some_and(|own| home.is_none() && self.is_in_deeper(side, own, &in_result, block, &lines)) {
                 return false;
             }
             let block_of = |opener: Option<Opener>| opener.map(|o| o.line);
@@ -204,6 +196,7 @@ impl Sides<'_> {
             match line_of[side](&source(block.line)) {
                 // What the other side put around it is around its neighbours, too.
                 None => alone,
+                // Where the other side took its own block away, it is in the one that was around that.
                 Some(outer) => alike && home.is_none() && around(&sides[side], own).any(|o| o.line == outer),
             }
         };
@@ -211,6 +204,28 @@ impl Sides<'_> {
         let astray = known.filter(|at| !placed.asked[*at] && !lines[*at].is_blank() && !at_home(at));
         astray.map(|at| placed.lines[at]).collect()
     }
+
+    /// Tells whether a line of a side, whose own block is gone, came into a deeper one of the result (`here`), of which
+    /// none around it is like its own: not in place of it, but in quite another.
+    fn is_in_deeper(
+        &self,
+        side: usize,
+        own: Opener,
+        in_result: &[Option<Opener>],
+        here: Opener,
+        lines: &[Line<'_>],
+    ) -> bool {
+        let depth = |list, opener| around(list, Some(opener)).count();
+        let words = |list: &[Line<'_>], at: usize| WordBag::of(list.get(at).map_or(b"", Line::trimmed));
+        let was = words(&self.texts[side], own.line);
+        depth(in_result, here) > depth(&self.openers[side], own)
+            && around(in_result, Some(here)).all(|o| was.similarity(&words(lines, o.line)) < ALIKE)
+    }
+}
+
+/// An opener and those that it stands in, from the innermost.
+fn around(list: &[Option<Opener>], opener: Option<Opener>) -> impl Iterator<Item = Opener> {
+    std::iter::successors(opener, |opener| list.get(opener.line).copied().flatten())
 }
 
 /// Which line each that begins within brackets goes on with.
