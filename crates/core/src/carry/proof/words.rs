@@ -1,7 +1,7 @@
 //! Counting words, and looking each change up in the neighbourhood it belongs to.
 
 use std::borrow::Cow;
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ops::Range;
 
 use super::{FindingKind, Proof};
@@ -106,7 +106,8 @@ impl Proof {
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
         let counts = [base, &effective, release, &plain].map(|text| Words::of(text, spelling));
         if recorded {
-            self.count(file, &counts, &Words::of(&less, spelling), &changes);
+            let twice = taken_out_by_both([base, &effective, release]);
+            self.count(file, &counts, [&less, &twice].map(|text| Words::of(text, spelling)), &changes);
         }
         let plain_lines = split_lines(&plain);
         let already: Vec<&ChangeRecord> =
@@ -157,17 +158,17 @@ impl Proof {
             let spelling = dialect_of(&file.path, file.kind, site).spelling();
             let texts = [&base.concat(), site, &release.concat(), result];
             let counts = texts.map(|text| Words::of(text, spelling));
-            self.count(file, &counts, &Words::of(site, spelling), &[]);
+            self.count(file, &counts, [site, b""].map(|text| Words::of(text, spelling)), &[]);
         }
     }
 
     /// Each word stands as often as the changes of both sides add up to; `less` are the site's words without what a
-    /// question left out of a change.
+    /// question left out of a change, `twice` those of the lines that both sides took out, which are gone once.
     fn count(
         &mut self,
         file: &FileRecord,
         [base, site, release, result]: &[Words<'_>; 4],
-        less: &Words<'_>,
+        [less, twice]: [Words<'_>; 2],
         changes: &[ChangeRecord],
     ) {
         // Where lines were merged by words or only their form changed, quotes and separators are the release's: as many
@@ -185,7 +186,7 @@ impl Proof {
                 // Where both sides did the like, it may have been the same.
                 let alike = ds.signum() == dr.signum();
                 let once = if alike { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
-                (sum.min(once), sum.max(once))
+                (sum.min(once), if alike { sum.max(once) } else { sum + twice.times(word) })
             };
             let (all, some) = (bounds(site.times(word)), bounds(less.times(word)));
             let (low, high) = (all.0.min(some.0), all.1.max(some.1));
@@ -494,6 +495,21 @@ impl<'t> Words<'t> {
     fn times(&self, word: &[u8]) -> i64 {
         self.times.get(word).copied().unwrap_or(0)
     }
+}
+
+/// The lines of the base that neither side has as often any more, as often as both took them out.
+fn taken_out_by_both([base, site, release]: [&[u8]; 3]) -> Vec<u8> {
+    let [base, site, release] = [base, site, release].map(|text| {
+        let mut times: BTreeMap<&[u8], usize> = BTreeMap::new();
+        split_lines(text).iter().for_each(|line| *times.entry(line.content).or_default() += 1);
+        times
+    });
+    let left = |side: &BTreeMap<&[u8], usize>, line: &[u8]| side.get(line).copied().unwrap_or(0);
+    let gone = base.into_iter().flat_map(|(line, times)| {
+        let most = left(&site, line).max(left(&release, line));
+        std::iter::repeat_n([line, b"\n"].concat(), times.saturating_sub(most))
+    });
+    gone.flatten().collect()
 }
 
 /// How far round, square and curly brackets are from balancing.
