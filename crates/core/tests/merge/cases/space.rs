@@ -345,6 +345,17 @@ fn a_wrap_is_written_in_the_unit_that_the_release_converted_to() {
 }
 
 #[test]
+fn what_is_put_beside_lines_that_kept_their_tabs_has_tabs_as_well() {
+    let part = |n: usize| format!("\t<div>\n\t\t<p>part {n} of all</p>\n\t</div>\n");
+    let parts: String = (0..6).map(part).collect();
+    let kept = "\t<nav>\n\t\t<a>\n\t\t\thome\n\t\t</a>\n\t</nav>\n";
+    let base = format!("<main>\n{parts}{kept}</main>\n");
+    let release = format!("<main>\n{}{kept}</main>\n", parts.replace('\t', "    "));
+    let own = |text: &str| text.replace("\t\t</a>", "\t\t<b>\n\t\t\town\n\t\t</b>\n\t\t</a>");
+    gives(&PAGE, [&base, &own(&base), &release], &own(&release));
+}
+
+#[test]
 fn a_wrap_is_written_as_the_site_indents_where_the_release_kept_its_unit() {
     let base = "<h1>Title</h1>\n<p>one thing</p>\n<ul>\n  <li>two</li>\n  <li>and more</li>\n</ul>\n";
     let wrap = |text: &str, by: &str| {
