@@ -175,7 +175,7 @@ fn same_bytes(
         for i in &olds {
             for j in news {
                 let (a, b) = (&old[*i], &new[*j]);
-                all.push((file_name(a) == file_name(b), closeness(&a.path, &b.path), *i, *j));
+                all.push((file_name(&a.path) == file_name(&b.path), closeness(&a.path, &b.path), *i, *j));
             }
         }
         all.sort_by(|a, b| b.0.cmp(&a.0).then(b.1.total_cmp(&a.1)).then((a.2, a.3).cmp(&(b.2, b.3))));
@@ -219,7 +219,7 @@ struct Names(BTreeMap<String, usize>);
 impl Names {
     fn of(tree: &dyn Tree) -> Self {
         let mut names = BTreeMap::new();
-        tree.entries().iter().for_each(|e| *names.entry(file_name(e)).or_default() += 1);
+        tree.entries().iter().for_each(|e| *names.entry(file_name(&e.path)).or_default() += 1);
         Names(names)
     }
 
@@ -233,8 +233,9 @@ impl Names {
     }
 }
 
-fn file_name(entry: &Entry) -> String {
-    entry.path.rsplit('/').next().unwrap_or(&entry.path).to_ascii_lowercase()
+/// A path's file name in lower case.
+fn file_name(path: &str) -> String {
+    path.rsplit('/').next().unwrap_or(path).to_ascii_lowercase()
 }
 
 /// A path's file name without what follows its first dot, in lower case.
@@ -279,17 +280,16 @@ impl OldFiles {
     /// tells of the next folder alone.
     pub(crate) fn is_named_after(&self, new: &str, old: &str) -> bool {
         let depth = |path: &str| path.matches('/').count();
-        let name = |path: &str| path.rsplit('/').next().unwrap_or(path).to_ascii_lowercase();
-        let new_name = name(new);
+        let new_name = file_name(new);
         let nearness = |path: &str| {
             let likeness = likeness_of_names(new, path)?;
-            Some((likeness, new_name.contains(&name(path)), folders_of_both(new, path)))
+            Some((likeness, new_name.contains(&file_name(path)), folders_of_both(new, path)))
         };
         let new_stem = stem(new);
         let is_near = |stem: &str| new_stem.contains(stem) || stem.contains(new_stem.as_str());
         let Some(own) = nearness(old) else { return false };
         let mut others = self.files.iter().filter(|(path, stem)| is_near(stem) && path != old);
-        (self.names.is_telling(&name(old)) || depth(new).abs_diff(depth(old)) <= 1)
+        (self.names.is_telling(&file_name(old)) || depth(new).abs_diff(depth(old)) <= 1)
             && others.all(|(path, _)| extension(path) != extension(old) || nearness(path).is_none_or(|n| n < own))
     }
 }
@@ -326,7 +326,7 @@ impl Candidate {
         overlap: Overlap,
     ) -> Self {
         let (before, after) = (&old.entries()[i], &new.entries()[j]);
-        let (a, b) = (file_name(before), file_name(after));
+        let (a, b) = (file_name(&before.path), file_name(&after.path));
         let (a_stem, b_stem) = (stem(&a), stem(&b));
         let (short, long) = if a_stem.len() < b_stem.len() { (a_stem, b_stem) } else { (b_stem, a_stem) };
         let akin = long.contains(&short) && names.is_telling(&a) && names.is_telling(&b);
@@ -339,18 +339,19 @@ impl Candidate {
         let by_folder = 1.0 - BY_FOLDER * (1.0 - closeness(&before.path, &after.path));
         let Overlap { lines, alike, alike_by_weight, contained } = overlap;
         let in_it = contained >= CONTAINED && (lines >= SHARED_LINES || akin);
+        let is_namesake = a == b
+            && [names, new_names].iter().all(|names| names.count(&a) == 1)
+            && closeness(&before.path, &after.path) == 1.0
+            && lines >= SHARED_LINES
+            && alike >= ONE_NAME;
         Candidate {
             old: i,
             new: j,
             overlap,
             score: ((alike + alike_by_weight + contained) / 2.0 + by_name) * by_folder,
-            is_sure: alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
+            is_sure: is_namesake || alike >= SAME || alike >= RENAMED && alike_by_weight >= RENAMED_BY_WEIGHT,
             is_likely: in_it || akin && alike_by_weight.max(contained / 2.0) >= NAMESAKES,
-            is_namesake: a == b
-                && [names, new_names].iter().all(|names| names.count(&a) == 1)
-                && closeness(&before.path, &after.path) == 1.0
-                && lines >= SHARED_LINES
-                && alike >= ONE_NAME,
+            is_namesake,
             named_after: likeness_of_names(&before.path, &after.path),
         }
     }
@@ -413,13 +414,12 @@ fn alike(
             }
         }
     }
-    let is_given = |one: &Candidate| one.is_sure || one.is_namesake;
-    if !scored.iter().all(is_given) {
+    if scored.iter().any(|one| !one.is_sure) {
         let taken_in =
             taken_in(old, new, &index, |tree, k| sketchable(tree, k) && kinds.contains(&extension(tree, k)))?;
         let elsewhere: HashMap<usize, usize> = taken_in.into_iter().map(|(k, lines)| (olds[k], lines)).collect();
         let lines = |old: usize| elsewhere.get(&old).copied().unwrap_or(0);
-        scored.retain(|one| is_given(one) || lines(one.old) < one.overlap.lines * TAKEN_IN);
+        scored.retain(|one| one.is_sure || lines(one.old) < one.overlap.lines * TAKEN_IN);
     }
     let mut found: Vec<(usize, usize, f32)> = Vec::new();
     scored.sort_by(|a, b| {
@@ -451,7 +451,7 @@ fn alike(
     for one in &scored {
         let others = best.iter().zip([one.old, one.new]).filter_map(|(best, k)| best.get(&k));
         let rival = others.map(|best| if best[0] == one.score { best[1] } else { best[0] }).fold(0.0, f32::max);
-        if !is_twin_of_named(one) && (is_given(one) || one.is_likely && rival < one.score * RIVAL) {
+        if !is_twin_of_named(one) && (one.is_sure || one.is_likely && rival < one.score * RIVAL) {
             found.push((one.old, one.new, one.overlap.alike));
         }
     }
