@@ -196,8 +196,7 @@ impl Sides<'_> {
             match line_of[side](&source(block.line)) {
                 // What the other side put around it is around its neighbours, too.
                 None => alone,
-                // Where the other side took its own block away, it is in the one that was around that.
-                Some(outer) => alike && home.is_none() && around(&sides[side], own).any(|o| o.line == outer),
+                Some(_) => alike && home.is_none(),
             }
         };
         let known = 0..lines.len().min(placed.asked.len());
