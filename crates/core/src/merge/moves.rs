@@ -91,10 +91,10 @@ pub(crate) fn moved_stretches(
             if free
                 && !replaced_in_place(base, mover, edit, &run)
                 && !is_beside_its_twin(mover, edits, &run)
-                && !has_neighbours_elsewhere([base, mover], &added_lines, &run)
                 && (trusted(base, &stretch, &run, weak)
                     || unmistakable(&stretch, &run, [base, mover], weak, &once)
                     || at_home(base, mover, &run, weak, &|key| once(key) || nearby(edits, &run)))
+                && !has_neighbours_elsewhere([base, mover], &added_lines, &run)
             {
                 taken.insert(stretch.side.start, stretch.side.end);
                 out.push(stretch);

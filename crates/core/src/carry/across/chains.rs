@@ -120,7 +120,7 @@ impl Chain {
         let around = within(AROUND);
         let own = self.lines_in(&around);
         let against = |other: &Chain| {
-            let lines = if other.is_kept && other.file == self.file { 0 } else { other.lines_apart(self, &around) };
+            let lines = other.lines_apart(self, &around);
             let has_fewer = lines < own;
             let is_part = other.file == self.file && other.len() * KIN <= self.len();
             let is_less_kin = self.is_kin && !other.is_kin && other.len() <= self.len() * KIN;
@@ -134,7 +134,8 @@ impl Chain {
                 _ => lines,
             }
         };
-        let rival = all.iter().map(against).max().unwrap_or(0);
+        let may_be_another = |other: &&Chain| !other.is_kept || other.file != self.file;
+        let rival = all.iter().filter(may_be_another).map(against).max().unwrap_or(0);
         let lines = self.pairs_in(&around);
         let sure = self.has_much || lines.iter().any(|(i, _)| self.vague.binary_search(i).is_err());
         let stays = all.iter().any(|other| Some(other.file) == own_file && other.lines_in(&within(NEXT)) > 0);

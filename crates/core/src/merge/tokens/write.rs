@@ -237,8 +237,7 @@ impl<'a> Writer<'a> {
         let (begun, within) = (breaks(lead) + usize::from(self.lines.is_empty()), breaks(text));
         // The lines before the one that it stands in are blank, and stand for none.
         self.lines.extend(std::iter::repeat_n((Stands::default(), 0, 0), begun.saturating_sub(1)));
-        let own = if begun > 0 { 0 } else { 1 };
-        self.lines.extend((own..=within).map(|line| (self.stands.clone(), line, within)));
+        self.lines.extend((usize::from(begun == 0)..=within).map(|line| (self.stands.clone(), line, within)));
         self.bytes.extend_from_slice(lead);
         self.bytes.extend_from_slice(text);
     }
