@@ -4,10 +4,12 @@
 //! files with their digests and reads one when asked. A web service, an editor plug-in or a test can bring its
 //! own; [`MemoryTree`] is the simplest one.
 
+mod alike;
 pub mod changelog;
 mod identity;
 mod kind;
 mod layout;
+mod names;
 mod pairing;
 mod stamp;
 mod version;
@@ -18,7 +20,7 @@ pub use kind::{Kind, dialect_of, kind_of};
 pub use layout::{
     ChildRules, IdentityFormat, IdentityReader, Layout, LayoutError, OverrideMapping, SettingsLayout, WalkArea,
 };
-pub(crate) use pairing::OldFiles;
+pub(crate) use names::OldFiles;
 pub use pairing::{Pair, pair};
 pub use stamp::{Stamp, find_stamp, stamp_pattern, with_stamp};
 pub use version::{Jump, Version};
