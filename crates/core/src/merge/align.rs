@@ -6,6 +6,7 @@ use std::iter::successors;
 use std::ops::Range;
 
 use super::ops::{ALIKE, named};
+use super::respelled::in_any_spelling;
 use crate::diff::sketch::WordBag;
 use crate::diff::{Edit, Interner, LineShape, diff, part, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
@@ -16,6 +17,7 @@ pub(crate) struct Side<'a> {
     pub(crate) lines: Vec<Line<'a>>,
     pub(crate) keys: Vec<u32>,
     pub(crate) form: Form,
+    pub(crate) blanks: Blanks,
     /// The line that opens the block of each line.
     openers: OnceCell<Vec<Option<usize>>>,
 }
@@ -47,18 +49,24 @@ impl<'a> Side<'a> {
 
     fn of_lines(lines: Vec<Line<'a>>, form: Form, blanks: Blanks, interner: &mut Interner<'a>) -> Self {
         let keys = lines.iter().map(|l| interner.number(line_key(l, blanks, &form))).collect();
-        Side { lines, keys, form, openers: OnceCell::new() }
+        Side { lines, keys, form, blanks, openers: OnceCell::new() }
     }
 
     /// The part of this side between two lines, with the form of the whole.
     pub(crate) fn part(&self, range: Range<usize>) -> Side<'a> {
         let (lines, keys) = (self.lines[range.clone()].to_vec(), self.keys[range].to_vec());
-        Side { lines, keys, form: self.form, openers: OnceCell::new() }
+        Side { lines, keys, form: self.form, blanks: self.blanks, openers: OnceCell::new() }
     }
 
     /// The same lines, told apart by other keys.
     pub(crate) fn with_keys(&self, keys: Vec<u32>) -> Side<'a> {
-        Side { lines: self.lines.clone(), keys, form: self.form, openers: self.openers.clone() }
+        Side {
+            lines: self.lines.clone(),
+            keys,
+            form: self.form,
+            blanks: self.blanks,
+            openers: self.openers.clone(),
+        }
     }
 
     /// How far a line is indented, in columns.
@@ -353,16 +361,10 @@ pub(crate) enum From {
 
 /// Returns the edits from one side to another, at the places where people would cut.
 pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> Vec<Edit> {
-    let mut edits = Vec::new();
-    let (mut i, mut j) = (0, 0);
-    for (to_i, to_j) in page_edges(old, new).into_iter().chain([(old.keys.len(), new.keys.len())]) {
-        let part = diff_from(&old.keys[i..to_i], &new.keys[j..to_j], weak, from);
-        edits.extend(
-            part.into_iter()
-                .map(|e| Edit { old: e.old.start + i..e.old.end + i, new: e.new.start + j..e.new.end + j }),
-        );
-        (i, j) = (to_i + 1, to_j + 1);
-    }
+    let edges = page_edges(old, new);
+    let diff = |[old, new]: [&Side<'_>; 2], weak: &Weak| diff_between(&edges, [old, new], weak, from);
+    let edits = diff([old, new], weak);
+    let mut edits = in_any_spelling([old, new], &edits, diff).unwrap_or(edits);
     let bag = |line: &Line<'_>| WordBag::of(line.trimmed());
     let alike = |i: usize, j: usize| bag(&old.lines[i]).similarity(&bag(&new.lines[j])) >= ALIKE;
     // Blanks at the end say nothing, and a level is one in either unit.
@@ -372,6 +374,21 @@ pub(crate) fn align(old: &Side<'_>, new: &Side<'_>, weak: &Weak, from: From) -> 
     };
     part(&mut edits, &old.keys, &new.keys, |i| old.shape(i), |j| new.shape(j), same, alike);
     slide(&mut edits, &old.keys, &new.keys, |k| weak.is(k), |i| old.shape(i), |i| new.shape(i), same);
+    edits
+}
+
+/// Compares what stands between lines of both versions that are known to be the same.
+fn diff_between(known: &[(usize, usize)], [old, new]: [&Side<'_>; 2], weak: &Weak, from: From) -> Vec<Edit> {
+    let mut edits = Vec::new();
+    let (mut i, mut j) = (0, 0);
+    for (to_i, to_j) in known.iter().copied().chain([(old.keys.len(), new.keys.len())]) {
+        let part = diff_from(&old.keys[i..to_i], &new.keys[j..to_j], weak, from);
+        edits.extend(
+            part.into_iter()
+                .map(|e| Edit { old: e.old.start + i..e.old.end + i, new: e.new.start + j..e.new.end + j }),
+        );
+        (i, j) = (to_i + 1, to_j + 1);
+    }
     edits
 }
 

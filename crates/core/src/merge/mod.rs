@@ -52,6 +52,8 @@ mod out;
 mod placed;
 mod recut;
 mod reformed;
+mod respelled;
+
 mod second;
 mod slots;
 mod space;

@@ -422,3 +422,23 @@ fn one_line_in_place_of_one_may_be_another_than_the_one_that_is_more_like_it() {
     let wrapped = format!("for (part of all) {{\n  {}\n}}\n", release.trim_end().replace('\n', "\n  "));
     asks(&SCRIPT, [base, &site, &wrapped], Reason::Doubtful);
 }
+
+#[test]
+fn twins_are_told_apart_by_what_stands_in_them_in_other_quotes() {
+    let step = |kind: &str, lines: &[&str]| format!("    gates.{kind}(\n{}    ),\n", lines.concat());
+    let mill = "        mill='tide',\n";
+    let sluice = step("Drop", &[mill, "        name='sluice',\n"]);
+    let renamed = |name: &str| {
+        step("Rename", &[mill, &format!("        old='{name}_new',\n"), &format!("        new='{name}',\n")])
+    };
+    let renamed = renamed("wheel") + &renamed("sluice");
+    let steps = |wheel: &str| format!("steps = [\n{wheel}{sluice}{renamed}]\n");
+    let last = |text: &str| text.replace("    ),\n]", "    )\n]");
+    let base = last(&steps(&step("Drop", &[mill, "        name='wheel'\n"])));
+    let release = steps("    gates.Drop(mill='tide', name='wheel'),\n").replace('\'', "\"");
+    let own = |text: &str, quote: &str| {
+        let line = format!("new={quote}wheel{quote},");
+        text.replace(&line, &format!("{line}  # own"))
+    };
+    gives(&TREE, [&base, &own(&base, "'"), &release], &own(&release, "\""));
+}
