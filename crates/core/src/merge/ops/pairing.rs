@@ -127,10 +127,12 @@ impl<'a> Candidates<'a> {
             return if renamed_closer { 0.6 } else { 0.0 };
         }
         let words = || self.bags[0][i].similarity(&self.bags[1][j]);
+        let are_apart = || self.blocks.as_ref().is_some_and(|blocks| blocks.are_apart(i, j, moved));
         let alike = match self.names.relation(i, j) {
-            Some(true) if self.blocks.as_ref().is_some_and(|blocks| blocks.are_apart(i, j, moved)) => return 0.0,
+            Some(true) if are_apart() => return 0.0,
             Some(true) => return words().max(NAMED),
             Some(false) => return 0.0,
+            None if self.names.are_both_told(i, j) && are_apart() => return 0.0,
             None => words(),
         };
         // Without a rival less will do, or the same marks around other words.
@@ -308,6 +310,11 @@ impl<'a> Names<'a> {
             names.into_iter().map(name).collect()
         };
         Names { base: once(of_base, &in_base, &in_side), side: once(of_side, &in_side, &in_base) }
+    }
+
+    /// Tells whether two lines give a value to a name that stands once, each.
+    fn are_both_told(&self, i: usize, j: usize) -> bool {
+        self.base[i].is_some() && self.side[j].is_some()
     }
 
     /// Tells whether two lines give a value to the same name; `None` where names do not tell: a line has none, or

@@ -329,6 +329,11 @@ fn a_declaration_of_another_rule_is_no_counterpart() {
         let release = format!("{own}\n{}", others.join("\n"));
         asks(&STYLE, [&label, &site, &release], Reason::PlaceOpen);
     }
+    // One of another name with nearly the same words.
+    let base = rule("label:focus", "  border-color: var(--mill-label-border-color-error-focus);\n  margin: 0;\n");
+    let site = base.replace("focus);", "focus); /* own */");
+    let release = rule("button", "  color: var(--mill-button-text-color-error-focus);\n");
+    asks(&STYLE, [&base, &site, &release], Reason::BothChanged);
 }
 
 #[test]
