@@ -78,19 +78,21 @@ fn mostly_reindented(base: &Side<'_>, side: &Side<'_>, ops: &Ops) -> bool {
     changed * 2 > indented
 }
 
-/// By what a side indented lines deeper that were not indented, and all others that it indented otherwise likewise: it
-/// wrapped them.
+/// By what a side indented some lines deeper, and all others that it indented otherwise likewise: it wrapped them. Where
+/// it indented most lines so, that tells only if some were not indented before: else it may have converted the file.
 fn wrapped_by<'s>(base: &'s Side<'_>, side: &'s Side<'_>, ops: &'s Ops) -> Option<&'s [u8]> {
     let mut by = None;
-    let mut outermost = false;
+    let (mut outermost, mut lines) = (false, 0);
     for (b, s) in kept_lines(base, side, ops).map(|(b, s)| (b.indent(), s.indent())).filter(|(b, s)| b != s) {
         let added = s.strip_suffix(b)?;
         if *by.get_or_insert(added) != added {
             return None;
         }
         outermost |= b.is_empty();
+        lines += 1;
     }
-    by.filter(|_| outermost)
+    let is_wrap = |by: &&[u8]| outermost || lines > 1 && by.len() > 1 && !mostly_reindented(base, side, ops);
+    by.filter(is_wrap)
 }
 
 /// Tells whether a side indents the file by another unit. A conversion leaves lines alone that are not indented.

@@ -21,7 +21,7 @@ use super::lines::MergedLines;
 use super::out::Source;
 use super::{Dialect, EditFate, MergeOptions, Outcome, Reason, Step, Trust};
 use crate::diff::{Edit, kept_pairs};
-use crate::text::key::Blanks;
+use crate::text::key::{Blanks, is_weak};
 use crate::text::{Line, split_lines};
 pub(super) use astray::Levels;
 
@@ -41,16 +41,17 @@ pub(crate) fn merge_indented(
     let of_level = astray(&by_level);
     let not_gone = deleted_but_there(&by_level, versions);
     let sound = of_level.is_empty() && not_gone.is_empty();
-    if sound && (by_level.decisions.is_empty() || options.trust == Trust::Strict) {
+    let by_words = merged_at_another_level(&by_level, [base, site]);
+    if sound && (by_level.decisions.is_empty() && by_words == 0 || options.trust == Trust::Strict) {
         return by_level;
     }
     // Edits are told and looked for among all lines: with too many of both, all of them are questions.
     let affordable = by_level.edits.len().saturating_mul(by_level.sources.len()) <= LOOKED_AT;
-    if options.trust != Trust::Strict && affordable && judged {
+    if options.trust != Trust::Strict && affordable && (judged || by_words > 0) {
         let blind = Dialect { blanks: Blanks::AreForm, ..*dialect };
         let blindly = Versions::new(versions, &blind, options).merge(&[]);
-        let fewer = !sound || blindly.decisions.len() < by_level.decisions.len();
-        if fewer && astray(&blindly).is_empty() {
+        let left = |merged: &MergedLines| (merged.decisions.len(), merged_at_another_level(merged, [base, site]));
+        if (!sound || left(&blindly) < left(&by_level)) && astray(&blindly).is_empty() {
             return told_by_level(blindly, base, site);
         }
     }
@@ -99,6 +100,22 @@ pub(crate) fn merge_indented(
             && deleted_but_there(&merged, versions).is_empty();
         sound.then_some(merged)
     })
+}
+
+/// How many of the site's changes are lines at another level that were merged word by word, as if they were others: what
+/// the release put between them is at the level that it had.
+fn merged_at_another_level(merged: &MergedLines, [base, site]: [&[u8]; 2]) -> usize {
+    let fitted = |edit: &&EditFate| matches!(edit.step, Some(Step::Words | Step::Neighbour)) && edit.base.len() > 1;
+    let mut fitted = merged.edits.iter().filter(fitted).peekable();
+    if fitted.peek().is_none() {
+        return 0;
+    }
+    let (base, site) = (split_lines(base), split_lines(site));
+    let shifted = |edit: &&EditFate| {
+        let moved: HashSet<&[u8]> = site[edit.site.clone()].iter().map(Line::trimmed).collect();
+        base[edit.base.clone()].iter().any(|line| !is_weak(line.trimmed()) && moved.contains(line.trimmed()))
+    };
+    fitted.filter(shifted).count()
 }
 
 /// Tells whether a side holds its blocks together no more, so that none of its lines can be told to stand in the wrong one.

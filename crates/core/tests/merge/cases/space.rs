@@ -605,3 +605,30 @@ fn a_release_that_wrapped_and_converted_the_file_does_not_show_what_its_unit_was
     let deeper = release.trim_end().replace('\n', "\n    ");
     gives(&PAGE, [base, &site, release], &format!("<main>\n    {deeper}\n</main>\n"));
 }
+
+#[test]
+fn what_the_release_puts_into_a_wrap_is_as_deep_where_indentation_is_meaning() {
+    let gate = "    gate = mill.Part(\n        Gate,\n        name=_(\"Gate of the mill\"),\n    )\n";
+    let base = format!("class Mill:\n{gate}\n    def turn(self):\n        pass\n");
+    let own = |text: &str| {
+        let (front, wrapped) = text.split_once("    gate").unwrap();
+        let deeper = format!("    gate{wrapped}").replace("\n    ", "\n        ");
+        format!("{front}    if own:\n    {deeper}")
+    };
+    let release = base.replace("Gate,\n", "Gate,\n        size=4,\n");
+    gives(&TREE, [&base, &own(&base), &release], &own(&release));
+}
+
+#[test]
+fn what_the_release_puts_into_a_wrap_is_as_deep_whatever_the_unit() {
+    let base = "<body>\n        <h1>Mill</h1>\n        <p>one</p>\n        <p>two</p>\n        <p>three</p>\n\
+                \x20       <p>four</p>\n        <p>five</p>\n</body>\n";
+    let own = |text: &str| {
+        let (front, rest) = text.split_once("        <p>one").unwrap();
+        let (wrapped, back) = rest.split_once("        <p>four").unwrap();
+        let deeper = format!("            <p>one{}", wrapped.trim_end().replace('\n', "\n    "));
+        format!("{front}        <div>\n{deeper}\n        </div>\n        <p>four{back}")
+    };
+    let release = base.replace("<p>two</p>\n", "<p>2</p>\n        <p>more</p>\n        <hr>\n");
+    gives(&PAGE, [base, &own(base), &release], &own(&release));
+}
