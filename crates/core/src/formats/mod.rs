@@ -27,7 +27,7 @@ use answered::{Answered, Moved, Value, worked_in};
 use keyed::{KeyedMerge, Rules};
 
 use crate::catalog::Charset;
-use crate::merge::{Leave, MergeOptions, Outcome, Reason, TextMerge, Trust, line_edits, merge_text};
+use crate::merge::{Leave, MergeOptions, Outcome, Reason, TextDecision, TextMerge, Trust, line_edits, merge_text};
 use crate::text::{Encoding, Text};
 use crate::theme::{Kind, dialect_of};
 
@@ -117,7 +117,8 @@ fn merge_by_key(
             if !merged.rewritten
                 && merged.changes.iter().all(|c| c.reason.is_none())
                 && let Some(by_line) = merge_text(base, site, release, dialect, options)
-                && by_line.decisions.is_empty()
+                // A comment that both touched is no key's, but a question all the same.
+                && by_line.decisions.iter().all(is_about_comments)
                 && let Some(text) = Text::decode(&by_line.bytes)
                 && outline::same_values(reader, &text.body, &merged.bytes)
                 && options.settings.allowed.is_none()
@@ -152,6 +153,12 @@ fn merge_by_key(
         Written::Charset(charset) => charset.encode(&merged.bytes)?,
     };
     Some(merged)
+}
+
+/// Tells whether all lines of a question are comments, or blank.
+fn is_about_comments(decision: &TextDecision) -> bool {
+    let texts = [&decision.base_text, &decision.site_text, &decision.release_text];
+    texts.into_iter().all(|text| outline::is_of_comments(text))
 }
 
 /// A file's text in UTF-8, and how it is written.

@@ -2,7 +2,7 @@
 //! tool did to the site's file.
 
 use daxle_core::formats::merge_file;
-use daxle_core::merge::{MergeOptions, TextMerge};
+use daxle_core::merge::{MergeOptions, Reason, TextMerge};
 use daxle_core::theme::Kind;
 use proptest::prelude::*;
 use serde_json::{Map, Value};
@@ -292,5 +292,19 @@ fn an_item_keeps_the_comment_of_one_side_and_the_value_of_the_other() {
             assert_eq!(String::from_utf8_lossy(&merged.bytes), valued.replace(comment, new));
             assert!(merged.decisions.is_empty(), "{:?}", merged.decisions);
         }
+    }
+}
+
+/// Keys have nothing to say about it.
+#[test]
+fn a_comment_that_the_site_took_out_and_the_release_changed_is_a_question() {
+    for (path, mark, rest) in
+        [("s.yaml", "#", "a: 1\nb: on\n"), ("s.toml", "#", "a = 1\n"), ("s.ini", ";", "[s]\na = 1\n")]
+    {
+        let base = format!("{mark} of the mill\n\n{rest}");
+        let release = base.replace("mill", "old mill").replace('1', "2");
+        let merged = merge(path, Kind::Settings, &base, &format!("\n{rest}"), &release);
+        assert_eq!(merged.decisions.iter().map(|d| d.reason).collect::<Vec<_>>(), [Reason::SiteDeleted], "{path}");
+        assert_eq!(String::from_utf8_lossy(&merged.bytes), format!("\n{}", rest.replace('1', "2")));
     }
 }

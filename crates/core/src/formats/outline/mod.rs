@@ -15,6 +15,7 @@ mod item;
 mod merger;
 
 pub(crate) use item::{Body, Item, Outline, by_names};
+use item::{is_comment, solid};
 use merger::{Merger, in_order};
 
 /// A format that is written line by line.
@@ -119,6 +120,11 @@ pub(crate) fn merge(reader: Reader, base: &[u8], site: &[u8], release: &[u8], ru
         changes.push(change);
     }
     Some(KeyedMerge { bytes, changes, rewritten: comments_are_form, renamed: merger.renamed })
+}
+
+/// Tells whether all lines of a text are comments, or blank.
+pub(crate) fn is_of_comments(text: &[u8]) -> bool {
+    solid(text).into_iter().all(is_comment)
 }
 
 /// Tells whether two texts hold the same values.
