@@ -88,6 +88,7 @@ mod tests {
     fn parted(old: &str, new: &str, edit: [Range<usize>; 2]) -> Vec<[Range<usize>; 2]> {
         let shape = |letter: u8| LineShape {
             indent: (letter != b'_').then_some(if letter.is_ascii_lowercase() || letter == b']' { 2 } else { 0 }),
+            opens: false,
             closes: letter == b'}' || letter == b']',
         };
         let symbols = |text: &str| text.replace(']', "}").bytes().map(u32::from).collect::<Vec<_>>();

@@ -14,6 +14,8 @@ use super::Edit;
 pub struct LineShape {
     /// Width of the indentation in columns, or `None` for a blank line.
     pub indent: Option<usize>,
+    /// The line opens something that it does not close (`{`, `<div>`).
+    pub opens: bool,
     /// The line closes something (`}`, `</div>`, `endif`).
     pub closes: bool,
 }
@@ -212,7 +214,8 @@ fn cut_cost(len: usize, at: usize, shape: &impl Fn(usize) -> LineShape) -> usize
     }
     let (before, after) = (shape(at - 1), shape(at));
     let indent = after.indent.or(before.indent).unwrap_or(0);
-    let deeper = before.indent.is_some_and(|b| after.indent.is_some_and(|a| a > b));
+    // Also where nothing is indented.
+    let deeper = before.opens || before.indent.is_some_and(|b| after.indent.is_some_and(|a| a > b));
     let mut cost = 4 + 2 * indent.min(200);
     if before.indent.is_none() {
         cost = cost.saturating_sub(4);
@@ -245,6 +248,7 @@ mod tests {
                 2 => Some(4),
                 _ => Some(0),
             },
+            opens: false,
             closes: item == 9,
         };
         let mut edits = diff(&old, &new, |_| false);
@@ -257,7 +261,7 @@ mod tests {
         // x } -> x { y } }: the first brace in the new text is the inserted block's.
         let (old, new) = ([1, 9, 8], [1, 5, 9, 9, 8]);
         let mut edits = vec![Edit { old: 1..1, new: 1..2 }, Edit { old: 2..2, new: 3..4 }];
-        let flat = LineShape { indent: Some(0), closes: false };
+        let flat = LineShape { indent: Some(0), opens: false, closes: false };
         slide(&mut edits, &old, &new, |item| item == 9, |_| flat, |_| flat, |_, _| true);
         assert_eq!(edits, [Edit { old: 1..1, new: 1..3 }]);
         // A deletion is not joined to a change above: it could not be slid to where its block starts any more.
@@ -287,7 +291,7 @@ mod tests {
     fn neighbouring_edits_stay_apart() {
         let (old, new) = ([5, 5, 5, 1, 5], [5, 5, 5, 5, 2, 5, 5]);
         let mut edits = diff(&old, &new, |_| false);
-        let flat = LineShape { indent: Some(0), closes: false };
+        let flat = LineShape { indent: Some(0), opens: false, closes: false };
         slide(&mut edits, &old, &new, |_| false, |_| flat, |_| flat, |_, _| true);
         assert!(edits.windows(2).all(|w| w[0].old.end < w[1].old.start && w[0].new.end < w[1].new.start));
     }

@@ -5,6 +5,7 @@ use std::collections::{HashMap, HashSet};
 use std::iter::successors;
 use std::ops::Range;
 
+use super::balance::VOID;
 use super::ops::{ALIKE, named};
 use super::respelled::in_any_spelling;
 use crate::diff::sketch::WordBag;
@@ -108,8 +109,19 @@ impl<'a> Side<'a> {
         let trimmed = line.trimmed();
         let width = self.width(at);
         let closes = matches!(trimmed.first(), Some(b'}' | b')' | b']')) || trimmed.starts_with(b"</");
-        LineShape { indent: (!trimmed.is_empty()).then_some(width), closes }
+        LineShape { indent: (!trimmed.is_empty()).then_some(width), opens: opens(trimmed), closes }
     }
+}
+
+/// Tells whether a line opens a bracket or an element that it does not close.
+fn opens(trimmed: &[u8]) -> bool {
+    let is_start_tag = || {
+        let name = trimmed.strip_prefix(b"<")?;
+        let name = &name[..name.iter().take_while(|byte| byte.is_ascii_alphanumeric()).count()];
+        let is_alone = trimmed.ends_with(b">") && !trimmed.ends_with(b"/>") && !trimmed[1..].contains(&b'<');
+        Some(is_alone && !name.is_empty() && !VOID.iter().any(|void| name.eq_ignore_ascii_case(void)))
+    };
+    matches!(trimmed.last(), Some(b'{' | b'(' | b'[')) || is_start_tag() == Some(true)
 }
 
 /// Which symbols are too weak to line files up by.

@@ -447,3 +447,26 @@ fn twins_are_told_apart_by_what_stands_in_them_in_other_quotes() {
     };
     gives(&TREE, [&base, &own(&base, "'"), &release], &own(&release, "\""));
 }
+
+#[test]
+fn what_is_put_before_its_like_is_whole_also_where_nothing_is_indented() {
+    let rows = [
+        (
+            &SCRIPT,
+            "import {",
+            "own {",
+            "import {\nvane\n} from 'b';\n",
+            "go();\nimport {\nmill\n} from 'a';\nstop();\n",
+        ),
+        (&PAGE, "<li>\nmill", "<li id=\"own\">\nmill", "<li>\nvane\n</li>\n", "<ul>\n<li>\nmill\n</li>\n</ul>\n"),
+    ];
+    for (dialect, old, own, new, base) in rows {
+        let release = base.replace(old, &format!("{new}{old}"));
+        let of_site = |text: &str| text.replace(old, own);
+        gives(
+            dialect,
+            [base, &of_site(base), &release],
+            &release.replace(&format!("{new}{old}"), &format!("{new}{own}")),
+        );
+    }
+}
