@@ -2,7 +2,7 @@
 //!
 //! An insertion whose first item equals the item after it can as well stand one further down; the scripts are
 //! equally short, but only one of them starts where a block starts. Each such edit goes where its two edges
-//! fall on blank lines and low indentation.
+//! fall on blank lines and low indentation, and on no line that opens something.
 
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -14,7 +14,7 @@ use super::Edit;
 pub struct LineShape {
     /// Width of the indentation in columns, or `None` for a blank line.
     pub indent: Option<usize>,
-    /// The line opens something that it does not close (`{`, `<div>`).
+    /// The line opens something that it does not close (`{`, `} else {`, `<div>`).
     pub opens: bool,
     /// The line closes something (`}`, `</div>`, `endif`).
     pub closes: bool,
@@ -207,7 +207,8 @@ pub(super) fn best_shift(
     best.map_or(0, |(_, by)| by)
 }
 
-/// What it costs to cut before item `at`: little before a block at low indentation and after a blank line.
+/// What it costs to cut before item `at`: little before a block at low indentation and after a blank line, more behind
+/// what opens one.
 fn cut_cost(len: usize, at: usize, shape: &impl Fn(usize) -> LineShape) -> usize {
     if at == 0 || at == len {
         return 0;

@@ -5,13 +5,16 @@ use std::collections::{HashMap, HashSet};
 use std::iter::successors;
 use std::ops::Range;
 
-use super::balance::VOID;
+use super::balance::depth_of;
 use super::ops::{ALIKE, named};
 use super::respelled::in_any_spelling;
 use crate::diff::sketch::WordBag;
 use crate::diff::{Edit, Interner, LineShape, diff, part, slide};
 use crate::text::key::{Blanks, is_weak, line_key};
 use crate::text::{Form, Line, split_lines};
+
+/// Longer lines, in bytes, are not looked into for what they open.
+const LONG: usize = 1000;
 
 /// One version of a text, cut into lines with their keys.
 pub(crate) struct Side<'a> {
@@ -113,15 +116,13 @@ impl<'a> Side<'a> {
     }
 }
 
-/// Tells whether a line opens a bracket or an element that it does not close.
+/// Tells whether a line opens a block, an element or a bracket last of all, and does not close it.
 fn opens(trimmed: &[u8]) -> bool {
-    let is_start_tag = || {
-        let name = trimmed.strip_prefix(b"<")?;
-        let name = &name[..name.iter().take_while(|byte| byte.is_ascii_alphanumeric()).count()];
-        let is_alone = trimmed.ends_with(b">") && !trimmed.ends_with(b"/>") && !trimmed[1..].contains(&b'<');
-        Some(is_alone && !name.is_empty() && !VOID.iter().any(|void| name.eq_ignore_ascii_case(void)))
-    };
-    matches!(trimmed.last(), Some(b'{' | b'(' | b'[')) || is_start_tag() == Some(true)
+    let may_open = matches!(trimmed.last(), Some(b'{' | b'(' | b'[' | b'>' | b'}')) && trimmed.len() <= LONG;
+    may_open && {
+        let (dip, net) = depth_of(trimmed, trimmed.starts_with(b"<"));
+        net > dip
+    }
 }
 
 /// Which symbols are too weak to line files up by.

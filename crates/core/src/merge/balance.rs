@@ -20,7 +20,7 @@ pub struct Balance {
 }
 
 /// Elements that need no closing tag.
-pub(super) const VOID: [&[u8]; 14] = [
+const VOID: [&[u8]; 14] = [
     b"area", b"base", b"br", b"col", b"embed", b"hr", b"img", b"input", b"link", b"meta", b"param", b"source",
     b"track", b"wbr",
 ];

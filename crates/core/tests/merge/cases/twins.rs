@@ -459,6 +459,13 @@ fn what_is_put_before_its_like_is_whole_also_where_nothing_is_indented() {
             "go();\nimport {\nmill\n} from 'a';\nstop();\n",
         ),
         (&PAGE, "<li>\nmill", "<li id=\"own\">\nmill", "<li>\nvane\n</li>\n", "<ul>\n<li>\nmill\n</li>\n</ul>\n"),
+        (
+            &PAGE,
+            "{% if on %}\nmill",
+            "{% if own %}\nmill",
+            "{% if on %}\nvane\n{% endif %}\n",
+            "<p>\n{% if on %}\nmill\n{% endif %}\n</p>\n",
+        ),
     ];
     for (dialect, old, own, new, base) in rows {
         let release = base.replace(old, &format!("{new}{old}"));
