@@ -264,6 +264,7 @@ impl Part {
         let (bytes, sources) = out.finish(last.is_some_and(|line| line.end != LineEnd::None));
 
         let (mut edits, mut decisions, mut formed) = (merged.edits, merged.decisions, merged.formed);
+        let mut shared = merged.shared;
         let shift = |site: &mut Range<usize>, release: &mut Range<usize>, result: &mut Range<usize>| {
             in_result.range(result);
             in_own.range(if self.owner == Owner::Site { site } else { release });
@@ -272,11 +273,13 @@ impl Part {
         decisions.iter_mut().for_each(|d| shift(&mut d.site, &mut d.release, &mut d.result));
         formed.iter_mut().for_each(|f| shift(&mut f.site, &mut f.release, &mut f.result));
         if self.owner == Owner::Site {
+            shared.iter_mut().for_each(|shared| in_own.range(&mut shared.site));
             let k = edits.partition_point(|edit| (edit.base.start, edit.base.end) < (self.gap, self.gap));
             let later = Shift { from: k, by: 1 };
             for edit in decisions.iter_mut().flat_map(|asked| asked.edits.iter_mut().chain(&mut asked.with)) {
                 *edit = later.line(*edit);
             }
+            shared.iter_mut().for_each(|shared| shared.edit = later.line(shared.edit));
             let gap = self.place.gap(release)?;
             edits.insert(
                 k,
@@ -290,7 +293,7 @@ impl Part {
                 },
             );
         }
-        Some(MergedLines { bytes, sources, edits, decisions, formed, ..merged })
+        Some(MergedLines { bytes, sources, edits, decisions, formed, shared, ..merged })
     }
 }
 

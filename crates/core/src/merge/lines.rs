@@ -65,6 +65,8 @@ pub(crate) struct MergedLines {
     pub(crate) decisions: Vec<TextDecision>,
     /// Where the release changed nothing but how the lines are written.
     pub(crate) formed: Vec<Formed>,
+    /// What both sides did.
+    pub(crate) shared: Vec<Shared>,
     pub(crate) space_lines: usize,
     pub(crate) space_follows_release: bool,
 }
@@ -75,6 +77,15 @@ pub(crate) struct Formed {
     pub(crate) site: Range<usize>,
     pub(crate) release: Range<usize>,
     pub(crate) result: Range<usize>,
+}
+
+/// What an edit of the site and one of the release did alike: lines of the base, and those of the site in their place. What
+/// one of them moved is none, though both took it out.
+#[derive(Clone)]
+pub(crate) struct Shared {
+    pub(crate) edit: usize,
+    pub(crate) base: Range<usize>,
+    pub(crate) site: Range<usize>,
 }
 
 /// Merges three versions, line by line.
@@ -157,6 +168,7 @@ struct Walk<'a, 'b> {
     fates: Vec<FateNotes>,
     decisions: Vec<TextDecision>,
     formed: Vec<Formed>,
+    shared: Vec<Shared>,
     /// Which edits of the site changed nothing but how lines are written; none where these are few.
     site_form: OnceCell<Vec<bool>>,
     /// The words of the site's text.
@@ -195,6 +207,7 @@ impl<'a, 'b> Walk<'a, 'b> {
             fates: vec![FateNotes::default(); lined_up.site_edits.len()],
             decisions: Vec::new(),
             formed: Vec::new(),
+            shared: Vec::new(),
             site_form: OnceCell::new(),
             site_words: OnceCell::new(),
             space_lines: 0,
@@ -308,6 +321,7 @@ impl<'a, 'b> Walk<'a, 'b> {
                     let from = self.out.lines();
                     self.release_lines(&release);
                     self.note(site.edit, Outcome::Already, None, from..self.out.lines(), release.side);
+                    self.shared.push(Shared { edit: site.edit, base: site.base, site: site.side });
                     return;
                 }
                 match self.unions.remove(&g) {
@@ -372,6 +386,10 @@ impl<'a, 'b> Walk<'a, 'b> {
                 let here = self.out.lines();
                 let release_at = release_link.line().map_or(0..0, |j| j..j + 1);
                 self.note(op.edit, outcome, step, here..here, release_at);
+                let key = self.base.keys[i];
+                if release_deletes && !self.site_moved.has(key) && !self.release_moved.has(key) {
+                    self.shared.push(Shared { edit: op.edit, base: i..i + 1, site: op.side });
+                }
             }
         }
         if site_deletes || release_deletes || release_link == Link::Gone {
@@ -425,6 +443,7 @@ impl<'a, 'b> Walk<'a, 'b> {
                 if self.twins.get(&op) == Some(&other) {
                     self.out.line(self.release.lines[k].content, self.release.lines[k].end, source);
                     self.note(edit, Outcome::Already, None, from..self.out.lines(), k..k + 1);
+                    self.shared.push(Shared { edit, base: i..i + 1, site: side..side + 1 });
                 } else if let Some(line) = self.same_lines.get(&i) {
                     self.out.line(line, self.release.lines[k].end, source);
                     self.note(edit, Outcome::Fitted, Some(Step::Words), from..self.out.lines(), k..k + 1);
@@ -458,18 +477,24 @@ impl<'a, 'b> Walk<'a, 'b> {
     fn finish(self) -> MergedLines {
         let (b, s, r) = (self.forms.base, self.forms.site, self.forms.release);
         let final_newline = if s.final_newline != b.final_newline { s.final_newline } else { r.final_newline };
+        let takes_over = |k: usize| self.site_ops.taken_over.binary_search(&k).is_ok();
         let edits = self
             .site_edits
             .iter()
             .zip(&self.fates)
-            .map(|(edit, notes)| EditFate {
+            .enumerate()
+            .map(|(k, (edit, notes))| EditFate {
                 base: edit.old.clone(),
                 site: edit.new.clone(),
                 release: notes.release.clone().unwrap_or(0..0),
                 result: notes.result.clone().unwrap_or(0..0),
                 // Every operation of every edit was noted; if one ever were not, it must not pass as done.
                 outcome: notes.outcome.unwrap_or(Outcome::Open),
-                step: notes.step,
+                step: if takes_over(k) && notes.outcome != Some(Outcome::Open) {
+                    Some(Step::Contains)
+                } else {
+                    notes.step
+                },
             })
             .collect();
         let (bytes, sources) = self.out.finish(final_newline || self.context.nested.is_some());
@@ -479,6 +504,7 @@ impl<'a, 'b> Walk<'a, 'b> {
             edits,
             decisions: self.decisions,
             formed: self.formed,
+            shared: self.shared,
             space_lines: self.space_lines,
             space_follows_release: self.forms.site_reformatted,
         }

@@ -4,6 +4,7 @@ mod blocks;
 mod moved;
 mod pairing;
 mod reach;
+mod taken_over;
 
 use std::ops::Range;
 
@@ -18,6 +19,7 @@ pub(crate) use pairing::{ALIKE, BARELY_ALIKE, named};
 use pairing::{Pair, has_rival_beside, pair_lines};
 pub(crate) use reach::FAR;
 use reach::{reach, sensible};
+pub(crate) use taken_over::Other;
 
 /// Where a base line went on one side.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -71,10 +73,104 @@ pub(crate) struct Op {
     pub(crate) reach: Range<usize>,
 }
 
+/// What breaks a side's edits into operations.
+struct Breaking<'b, 'a> {
+    base: &'b Side<'a>,
+    side: &'b Side<'a>,
+    edits: &'b [Edit],
+    weak: &'b Weak,
+    dialect: Option<&'b Dialect>,
+    /// Which lines the side moved, once that is asked.
+    moved: Option<MovedKeys>,
+}
+
+/// An edit, or a part of one, in operations, and the base lines in it that were kept, with the side's lines.
+struct Broken {
+    ops: Vec<Op>,
+    kept: Vec<(usize, usize)>,
+}
+
+impl Breaking<'_, '_> {
+    /// Breaks what belongs to the `k`-th edit, finely if it is to be.
+    fn broken(&mut self, k: usize, edit: &Edit, fine: bool) -> Broken {
+        let Breaking { base, side, edits, weak, dialect, .. } = *self;
+        let is_blank = |i: usize| base.lines[i].is_blank();
+        let parts = match dialect.filter(|_| fine) {
+            Some(dialect) => recut(base, side, edit, weak, dialect),
+            None => vec![Part::whole(edit)],
+        };
+        let mut broken = Broken { ops: Vec::new(), kept: Vec::new() };
+        for Part { edit, cut } in parts {
+            let form = cut == Cut::Elsewhere;
+            let mut pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
+                vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }]
+            } else if fine && cut == Cut::Unknown {
+                let moved = self.moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
+                pair_lines(base, side, &edit, weak, moved)
+            } else {
+                Vec::new()
+            };
+            for pair in pairs.iter_mut().filter(|pair| !pair.equal && !form) {
+                let lines = (pair.base, pair.side);
+                pair.doubt |= has_rival_beside([base, side], edits, k, lines, is_blank);
+            }
+            let (mut i, mut j) = (edit.old.start, edit.new.start);
+            for pair in pairs.iter().map(Some).chain([None]) {
+                let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
+                if let Some(kind) = kind_of(i..to_i, j..to_j) {
+                    let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
+                    let reach = match dialect.filter(|_| kind == OpKind::Insert) {
+                        Some(dialect) => sensible(side, &(j..to_j), i, reach, dialect.markup),
+                        None => reach,
+                    };
+                    // One line in place of one may be merged by words, too.
+                    let one_for_one = kind == OpKind::Rewrite && (i + 1, j + 1) == (to_i, to_j);
+                    let is_weak = |i: usize| is_blank(i) || weak.is(base.keys[i]);
+                    let doubt =
+                        one_for_one && fine && !form && has_rival_beside([base, side], edits, k, (i, j), is_weak);
+                    broken.ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt, form, reach });
+                }
+                if let Some(pair) = pair {
+                    let (lines, change) = (pair.base..pair.base + 1, pair.side..pair.side + 1);
+                    if pair.equal {
+                        broken.kept.push((pair.base, pair.side));
+                    } else {
+                        broken.ops.push(Op {
+                            kind: OpKind::Change,
+                            base: lines.clone(),
+                            side: change,
+                            edit: k,
+                            doubt: pair.doubt,
+                            form: false,
+                            reach: lines,
+                        });
+                    }
+                    (i, j) = (pair.base + 1, pair.side + 1);
+                }
+            }
+        }
+        broken
+    }
+
+    /// Breaks an edit that takes over what the other side put in beside it; `None` where that does not say what became of
+    /// the other lines.
+    fn taken_over(&mut self, k: usize, edit: &Edit, other: Other<'_, '_>) -> Option<[Broken; 3]> {
+        let [before, own, behind] = other.apart([self.base, self.side], edit, self.weak)?;
+        let own = self.broken(k, &own, true);
+        let is_told = own.ops.iter().all(|op| matches!(op.kind, OpKind::Change | OpKind::Delete));
+        is_told.then(|| {
+            let [before, behind] = [before, behind].map(|edit| self.broken(k, &edit, true));
+            [before, own, behind]
+        })
+    }
+}
+
 /// One side's operations on the base.
 pub(crate) struct Ops {
     pub(crate) links: Vec<Link>,
     pub(crate) ops: Vec<Op>,
+    /// Edits that take over what the other side put in beside the lines that they replace.
+    pub(crate) taken_over: Vec<usize>,
     /// Per gap: the side's lines that stand in it.
     gaps: Vec<Range<usize>>,
 }
@@ -89,6 +185,7 @@ impl Ops {
         edits: &[Edit],
         weak: &Weak,
         dialect: Option<&Dialect>,
+        other: Option<Other<'_, '_>>,
         touched: impl Fn(usize) -> bool,
     ) -> Self {
         let n = base.lines.len();
@@ -96,66 +193,26 @@ impl Ops {
         for (i, j) in crate::diff::kept_pairs(edits, n) {
             links[i] = Link::Kept(j);
         }
-        let mut ops = Vec::new();
-        let mut gaps = vec![0..0; n + 1];
-        let mut moved = None;
-        let is_blank = |i: usize| base.lines[i].is_blank();
+        let (mut ops, mut taken_over) = (Vec::new(), Vec::new());
+        let mut breaking = Breaking { base, side, edits, weak, dialect, moved: None };
         for (k, edit) in edits.iter().enumerate() {
-            let parts = match dialect.filter(|_| touched(k)) {
-                Some(dialect) => recut(base, side, edit, weak, dialect),
-                None => vec![Part::whole(edit)],
-            };
-            for Part { edit, cut } in parts {
-                let form = cut == Cut::Elsewhere;
-                let mut pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
-                    vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }]
-                } else if touched(k) && cut == Cut::Unknown {
-                    let moved = moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
-                    pair_lines(base, side, &edit, weak, moved)
-                } else {
-                    Vec::new()
-                };
-                for pair in pairs.iter_mut().filter(|pair| !pair.equal && !form) {
-                    let lines = (pair.base, pair.side);
-                    pair.doubt |= has_rival_beside([base, side], edits, k, lines, is_blank);
+            let fine = touched(k);
+            let apart = other.filter(|_| fine).and_then(|other| breaking.taken_over(k, edit, other));
+            taken_over.extend(apart.is_some().then_some(k));
+            let parts = apart.map_or_else(|| vec![breaking.broken(k, edit, fine)], Vec::from);
+            for Broken { ops: more, kept } in parts {
+                for (i, j) in kept {
+                    links[i] = Link::Kept(j);
                 }
-                let (mut i, mut j) = (edit.old.start, edit.new.start);
-                for pair in pairs.iter().map(Some).chain([None]) {
-                    let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
-                    if let Some(kind) = kind_of(i..to_i, j..to_j) {
-                        let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
-                        let reach = match dialect.filter(|_| kind == OpKind::Insert) {
-                            Some(dialect) => sensible(side, &(j..to_j), i, reach, dialect.markup),
-                            None => reach,
-                        };
-                        // One line in place of one may be merged by words, too.
-                        let one_for_one = kind == OpKind::Rewrite && (i + 1, j + 1) == (to_i, to_j);
-                        let is_weak = |i: usize| is_blank(i) || weak.is(base.keys[i]);
-                        let doubt = one_for_one
-                            && touched(k)
-                            && !form
-                            && has_rival_beside([base, side], edits, k, (i, j), is_weak);
-                        ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt, form, reach });
-                        gaps[i] = j..to_j;
-                    }
-                    if let Some(pair) = pair {
-                        links[pair.base] =
-                            if pair.equal { Link::Kept(pair.side) } else { Link::Changed(pair.side) };
-                        if !pair.equal {
-                            ops.push(Op {
-                                kind: OpKind::Change,
-                                base: pair.base..pair.base + 1,
-                                side: pair.side..pair.side + 1,
-                                edit: k,
-                                doubt: pair.doubt,
-                                form: false,
-                                reach: pair.base..pair.base + 1,
-                            });
-                        }
-                        (i, j) = (pair.base + 1, pair.side + 1);
-                    }
+                for op in more.iter().filter(|op| op.kind == OpKind::Change) {
+                    links[op.base.start] = Link::Changed(op.side.start);
                 }
+                ops.extend(more);
             }
+        }
+        let mut gaps = vec![0..0; n + 1];
+        for op in ops.iter().filter(|op| matches!(op.kind, OpKind::Insert | OpKind::Rewrite)) {
+            gaps[op.base.start] = op.side.clone();
         }
         // Gaps without insertions: an empty range where the gap falls in the side.
         let mut at = 0;
@@ -171,7 +228,7 @@ impl Ops {
                 at = gaps[g].end;
             }
         }
-        Ops { links, ops, gaps }
+        Ops { links, ops, taken_over, gaps }
     }
 
     /// The rewrite that a base line is part of: its new lines stand in the gap before the first line.

@@ -19,8 +19,9 @@ pub(super) fn in_the_bases_form(
     let mut later = |body| Side::later(body, &base, dialect.blanks, &mut interner);
     let (site, release) = (later(site_text), later(release_text));
     let weak = Weak::of(&[&base, &site, &release]);
-    let ops =
-        |side: &Side<'_>| Ops::new(&base, side, &align(&base, side, &weak, From::Front), &weak, None, |_| false);
+    let ops = |side: &Side<'_>| {
+        Ops::new(&base, side, &align(&base, side, &weak, From::Front), &weak, None, None, |_| false)
+    };
     let (site_ops, release_ops) = (ops(&site), ops(&release));
     let forms = Forms::new(&base, &site, &release, &site_ops, &release_ops, options.keep_blanks, None);
     if !forms.site_reformatted {

@@ -18,6 +18,23 @@ pub(super) struct Sums<'a> {
     closing: Closing,
 }
 
+/// How what both sides did alike counts in an edit that did more than that.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Alike {
+    /// As a change of each, of which one may do.
+    IsOfEach,
+    /// As a change of the release.
+    IsOfBoth,
+}
+
+impl Alike {
+    /// The ways to count it in a merge: one must add up.
+    fn all(merged: &MergedLines) -> impl Iterator<Item = Alike> {
+        let differ = !merged.shared.is_empty();
+        [Alike::IsOfEach].into_iter().chain(differ.then_some(Alike::IsOfBoth))
+    }
+}
+
 impl<'a> Sums<'a> {
     /// Counts three versions, given as lines and as a whole.
     pub(super) fn of(sides: [&'a Side<'a>; 3], texts: [&'a [u8]; 3], dialect: &'a Dialect) -> Self {
@@ -36,8 +53,12 @@ impl<'a> Sums<'a> {
         };
         let [base, site, release] = &self.words;
         let result = WordCount::of(&merged.bytes, self.dialect.spelling());
-        let [result, site] = self.apart_from_questions(merged, [result, site.clone()], WordCount::add);
-        closes && WordCount::follows(&result, base, &site, release)
+        let follows = |alike: Alike| {
+            let counts = [result.clone(), site.clone()];
+            let [result, site] = self.apart_from_questions(merged, alike, counts, WordCount::add);
+            WordCount::follows(&result, base, &site, release)
+        };
+        closes && Alike::all(merged).any(follows)
     }
 
     /// Tells whether also the brackets add up that are in no question.
@@ -45,9 +66,11 @@ impl<'a> Sums<'a> {
         let [base, site, release] = &self.closing.counts;
         let markup = self.dialect.markup;
         let add = |sum: &mut Balance, text: &[u8], times| sum.add(&balance(text, markup), times);
-        let counts = [balance(&merged.bytes, markup), site.clone()];
-        let [result, site] = self.apart_from_questions(merged, counts, add);
-        result.may_follow(base, &site, release)
+        let result = balance(&merged.bytes, markup);
+        Alike::all(merged).any(|alike| {
+            let [result, site] = self.apart_from_questions(merged, alike, [result.clone(), site.clone()], add);
+            result.may_follow(base, &site, release)
+        })
     }
 
     /// The counts of a result and of its site as if each question were none: an open spot counts as the release's side,
@@ -55,6 +78,7 @@ impl<'a> Sums<'a> {
     fn apart_from_questions<C>(
         &self,
         merged: &MergedLines,
+        alike: Alike,
         [mut result, mut effective]: [C; 2],
         add: impl Fn(&mut C, &[u8], i64),
     ) -> [C; 2] {
@@ -81,6 +105,13 @@ impl<'a> Sums<'a> {
             if open.reason != Reason::Paired {
                 undone.extend(open.edits.iter().filter_map(|e| merged.edits.get(*e)).filter(elsewhere));
             }
+        }
+        // And what both did in an edit that did more.
+        let in_more = |edit: &EditFate| edit.outcome != Outcome::Open && !has_already(&edit);
+        let shared =
+            merged.shared.iter().filter(|shared| alike == Alike::IsOfBoth && in_more(&merged.edits[shared.edit]));
+        for shared in shared {
+            instead(&mut effective, &text_of(site, &shared.site), &text_of(base, &shared.base));
         }
         for edit in undone {
             instead(&mut effective, &text_of(site, &edit.site), &text_of(base, &edit.base));

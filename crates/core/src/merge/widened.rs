@@ -322,6 +322,7 @@ impl<'l, 'a> Stretch<'l, 'a> {
             };
             edits[*k] = open;
         }
-        MergedLines { bytes, sources, edits, decisions, formed: Vec::new(), ..*merged }
+        let shared = merged.shared.clone();
+        MergedLines { bytes, sources, edits, decisions, formed: Vec::new(), shared, ..*merged }
     }
 }

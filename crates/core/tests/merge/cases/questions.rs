@@ -354,7 +354,8 @@ fn what_belongs_to_replaced_lines_or_stands_in_their_place_already_is_asked_abou
     let goes_on = base.replace("foo(1, 2);\nfoo(3, 4);\n", "else {\n  check(all);\n}\n");
     asks(&SCRIPT, [base, &site, &goes_on], Reason::BothChanged);
     asks(&SCRIPT, [base, &site, &base.replace("if (a)", "if (many)\nif (a)")], Reason::PlaceOpen);
-    asks(&SCRIPT, [base, &site, &base.replace("if (a)", "own(mill);\nif (a)")], Reason::PlaceOpen);
+    // Both put that in, and the site took the rest out.
+    gives(&SCRIPT, [base, &site, &base.replace("if (a)", "own(mill);\nif (a)")], &site);
     let base = "import a\n\ndef one(x):\n    return x\n\ndef two(y):\n    return y\n";
     let release = base.replace("def one", "@cached\ndef one");
     let code = Dialect { strings: true, ..TREE };

@@ -74,6 +74,21 @@ fn what_both_put_in_at_two_places_does_not_come_twice() {
 }
 
 #[test]
+fn what_both_did_counts_once_in_an_edit_that_did_more() {
+    let rule = |own: &str, shade: &str| format!(".a {{\n  left: 2px;\n{own}  color: pick({shade});\n}}\n");
+    let (sizes, new) = ("  width: 2px;\n  height: 40px;\n", "\"black\", $tint: 95");
+    gives(&STYLE, [&rule(sizes, "\"grey\""), &rule("", new), &rule(sizes, new)], &rule("", new));
+
+    // So does what both took out.
+    let code = |imports: &str| format!("import wind\n\n{imports}import mill\n\nstart()\n");
+    let (one, two, new) =
+        ("from mill.names import Name\n", "from mill.stones import Stone\n", "from times import Name\n");
+    let release = code(two).replace("import mill\n", &format!("import mill\n{new}"));
+    let expected = release.replace(two, "");
+    gives(&TREE, [&code(&[one, two].concat()), &code(""), &release], &expected);
+}
+
+#[test]
 fn what_both_put_in_in_two_rules_is_meant_twice() {
     let rules =
         |a: &str, b: &str, c: &str| format!(".a {{\n  top: 0;\n{a}}}\n.b {{\n  top: 1;\n{b}  left: 0;\n{c}}}\n");
@@ -87,14 +102,26 @@ fn what_one_put_in_place_of_a_line_and_the_other_beside_it_does_not_come_twice()
     let page = |lines: &str| format!("open();\n\n{lines}\nstart();\n");
     let (old, own, new) = ("import signals\n", "import ours\n", "from signals import Namespace, NamedSignal\n");
     let site = page(&[own, new].concat());
-    asks(&SCRIPT, [&page(old), &site, &page(&[old, new].concat())], Reason::PutTwice);
+    let release = page(&[old, new].concat());
+    let merged = merge(&SCRIPT, &page(old), &site, &release);
+    assert_eq!(text(&merged), site);
+    assert_eq!((merged.edits[0].outcome, merged.edits[0].step), (Outcome::Fitted, Some(Step::Contains)));
+    gives(&SCRIPT, [&page(old), &release, &site], &site);
+    // What became of the other lines is not told.
+    let rewritten = page(&["one(wheel);\ntwo(stone);\n", new].concat());
+    asks(&SCRIPT, [&page(old), &rewritten, &release], Reason::PutTwice);
 
-    // Also right beside it.
+    // Also in place of all of them.
     let code = |imports: &str| format!("# mills\n{imports}from sails import Cloth\nfrom sails import Wind\n");
     let old = "from grain.sacks import Sack\nfrom mill import stone\nfrom mill.names import NameMaker\n";
     let new = "from times import now\n";
     let code_by_indent = Dialect { insertions: Insertions::Members, strings: true, ..TREE };
-    asks(&code_by_indent, [&code(old), &code(new), &code(&[new, old].concat())], Reason::PutTwice);
+    gives(&code_by_indent, [&code(old), &code(new), &code(&[new, old].concat())], &code(new));
+
+    // Brackets in what both put in count once.
+    let labels = |first: &str, more: &str| format!("own = {{\n  all: fn {{\n    {first}\n{more}  }}\n}};\n");
+    let (old, own, more) = ("return 'mill';", "turn 'mill';", "  },\n  one: fn {\n    return 'wheel';\n");
+    gives(&SCRIPT, [&labels(old, ""), &labels(own, more), &labels(old, more)], &labels(own, more));
 
     // Closing lines between are taken for others of their kind.
     let rule = |lines: &str| format!(".tip {{\n  top: 0;\n{lines}}}\n.end {{\n  left: 0;\n}}\n");
