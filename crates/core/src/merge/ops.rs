@@ -1,25 +1,24 @@
 //! Edits broken into operations on base lines and gaps, and which operations of the two sides clash.
 
 mod blocks;
+mod breaking;
 mod moved;
 mod pairing;
 mod reach;
-mod taken_over;
 
 use std::ops::Range;
 
 use super::Dialect;
 use super::align::{From, Side, Weak, align};
-use super::recut::{Cut, Part, recut};
 use crate::diff::{Edit, Interner};
 use crate::text::Line;
 use crate::text::key::Blanks;
+pub(crate) use breaking::Changes;
+use breaking::{Breaking, Broken};
 pub(crate) use moved::MovedKeys;
+use pairing::pair_lines;
 pub(crate) use pairing::{ALIKE, BARELY_ALIKE, named};
-use pairing::{Pair, has_rival_beside, pair_lines};
 pub(crate) use reach::FAR;
-use reach::{reach, sensible};
-pub(crate) use taken_over::Other;
 
 /// Where a base line went on one side.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -73,98 +72,6 @@ pub(crate) struct Op {
     pub(crate) reach: Range<usize>,
 }
 
-/// What breaks a side's edits into operations.
-struct Breaking<'b, 'a> {
-    base: &'b Side<'a>,
-    side: &'b Side<'a>,
-    edits: &'b [Edit],
-    weak: &'b Weak,
-    dialect: Option<&'b Dialect>,
-    /// Which lines the side moved, once that is asked.
-    moved: Option<MovedKeys>,
-}
-
-/// An edit, or a part of one, in operations, and the base lines in it that were kept, with the side's lines.
-struct Broken {
-    ops: Vec<Op>,
-    kept: Vec<(usize, usize)>,
-}
-
-impl Breaking<'_, '_> {
-    /// Breaks what belongs to the `k`-th edit, finely if it is to be.
-    fn broken(&mut self, k: usize, edit: &Edit, fine: bool) -> Broken {
-        let Breaking { base, side, edits, weak, dialect, .. } = *self;
-        let is_blank = |i: usize| base.lines[i].is_blank();
-        let parts = match dialect.filter(|_| fine) {
-            Some(dialect) => recut(base, side, edit, weak, dialect),
-            None => vec![Part::whole(edit)],
-        };
-        let mut broken = Broken { ops: Vec::new(), kept: Vec::new() };
-        for Part { edit, cut } in parts {
-            let form = cut == Cut::Elsewhere;
-            let mut pairs = if form && edit.old.len().max(edit.new.len()) == 1 {
-                vec![Pair { base: edit.old.start, side: edit.new.start, equal: false, doubt: false }]
-            } else if fine && cut == Cut::Unknown {
-                let moved = self.moved.get_or_insert_with(|| MovedKeys::new(base, side, edits));
-                pair_lines(base, side, &edit, weak, moved)
-            } else {
-                Vec::new()
-            };
-            for pair in pairs.iter_mut().filter(|pair| !pair.equal && !form) {
-                let lines = (pair.base, pair.side);
-                pair.doubt |= has_rival_beside([base, side], edits, k, lines, is_blank);
-            }
-            let (mut i, mut j) = (edit.old.start, edit.new.start);
-            for pair in pairs.iter().map(Some).chain([None]) {
-                let (to_i, to_j) = pair.map_or((edit.old.end, edit.new.end), |p| (p.base, p.side));
-                if let Some(kind) = kind_of(i..to_i, j..to_j) {
-                    let reach = reach(&base.keys, &side.keys, &(i..to_i), &(j..to_j));
-                    let reach = match dialect.filter(|_| kind == OpKind::Insert) {
-                        Some(dialect) => sensible(side, &(j..to_j), i, reach, dialect.markup),
-                        None => reach,
-                    };
-                    // One line in place of one may be merged by words, too.
-                    let one_for_one = kind == OpKind::Rewrite && (i + 1, j + 1) == (to_i, to_j);
-                    let is_weak = |i: usize| is_blank(i) || weak.is(base.keys[i]);
-                    let doubt =
-                        one_for_one && fine && !form && has_rival_beside([base, side], edits, k, (i, j), is_weak);
-                    broken.ops.push(Op { kind, base: i..to_i, side: j..to_j, edit: k, doubt, form, reach });
-                }
-                if let Some(pair) = pair {
-                    let (lines, change) = (pair.base..pair.base + 1, pair.side..pair.side + 1);
-                    if pair.equal {
-                        broken.kept.push((pair.base, pair.side));
-                    } else {
-                        broken.ops.push(Op {
-                            kind: OpKind::Change,
-                            base: lines.clone(),
-                            side: change,
-                            edit: k,
-                            doubt: pair.doubt,
-                            form: false,
-                            reach: lines,
-                        });
-                    }
-                    (i, j) = (pair.base + 1, pair.side + 1);
-                }
-            }
-        }
-        broken
-    }
-
-    /// Breaks an edit that takes over what the other side put in beside it; `None` where that does not say what became of
-    /// the other lines.
-    fn taken_over(&mut self, k: usize, edit: &Edit, other: Other<'_, '_>) -> Option<[Broken; 3]> {
-        let [before, own, behind] = other.apart([self.base, self.side], edit, self.weak)?;
-        let own = self.broken(k, &own, true);
-        let is_told = own.ops.iter().all(|op| matches!(op.kind, OpKind::Change | OpKind::Delete));
-        is_told.then(|| {
-            let [before, behind] = [before, behind].map(|edit| self.broken(k, &edit, true));
-            [before, own, behind]
-        })
-    }
-}
-
 /// One side's operations on the base.
 pub(crate) struct Ops {
     pub(crate) links: Vec<Link>,
@@ -178,24 +85,24 @@ pub(crate) struct Ops {
 impl Ops {
     /// Breaks a side's edits into operations. Only edits that `touched` says the other side touches are broken
     /// finely; the others are one operation each. Where the dialect is known, insertions reach only where people would
-    /// put them, and lines that were only cut at other places are known.
+    /// put them, and lines that were only cut at other places are known; where the other side is, what it put in beside
+    /// lines that this one replaced is known in the replacement.
     pub(crate) fn new(
         base: &Side<'_>,
-        side: &Side<'_>,
-        edits: &[Edit],
+        own: Changes<'_, '_>,
+        other: Option<Changes<'_, '_>>,
         weak: &Weak,
         dialect: Option<&Dialect>,
-        other: Option<Other<'_, '_>>,
         touched: impl Fn(usize) -> bool,
     ) -> Self {
         let n = base.lines.len();
         let mut links = vec![Link::Gone; n];
-        for (i, j) in crate::diff::kept_pairs(edits, n) {
+        for (i, j) in crate::diff::kept_pairs(own.edits, n) {
             links[i] = Link::Kept(j);
         }
         let (mut ops, mut taken_over) = (Vec::new(), Vec::new());
-        let mut breaking = Breaking { base, side, edits, weak, dialect, moved: None };
-        for (k, edit) in edits.iter().enumerate() {
+        let breaking = Breaking { base, own, weak, dialect };
+        for (k, edit) in own.edits.iter().enumerate() {
             let fine = touched(k);
             let apart = other.filter(|_| fine).and_then(|other| breaking.taken_over(k, edit, other));
             taken_over.extend(apart.is_some().then_some(k));
@@ -283,15 +190,6 @@ pub(crate) fn changed_lines(
     let pairs = edits.iter().filter(|edit| near(edit)).flat_map(|edit| pair_lines(&old, &new, edit, &weak, &moved));
     let changed = pairs.filter(|pair| !pair.equal).map(|pair| pair.base).collect();
     (edits, changed)
-}
-
-fn kind_of(base: Range<usize>, side: Range<usize>) -> Option<OpKind> {
-    match (base.is_empty(), side.is_empty()) {
-        (true, true) => None,
-        (true, false) => Some(OpKind::Insert),
-        (false, true) => Some(OpKind::Delete),
-        (false, false) => Some(OpKind::Rewrite),
-    }
 }
 
 /// How two operations of the two sides stand to each other.

@@ -1,7 +1,7 @@
 //! Taking a whole file's new white space back, so that what else a side changed is merged as in any other file.
 
 use super::align::{From, Side, Weak, align, line_edits};
-use super::ops::{Link, Ops};
+use super::ops::{Changes, Link, MovedKeys, Ops};
 use super::space::Forms;
 use super::{Dialect, MergeOptions};
 use crate::diff::Interner;
@@ -20,7 +20,9 @@ pub(super) fn in_the_bases_form(
     let (site, release) = (later(site_text), later(release_text));
     let weak = Weak::of(&[&base, &site, &release]);
     let ops = |side: &Side<'_>| {
-        Ops::new(&base, side, &align(&base, side, &weak, From::Front), &weak, None, None, |_| false)
+        let edits = align(&base, side, &weak, From::Front);
+        let moved = MovedKeys::new(&base, side, &edits);
+        Ops::new(&base, Changes { side, edits: &edits, moved: &moved }, None, &weak, None, |_| false)
     };
     let (site_ops, release_ops) = (ops(&site), ops(&release));
     let forms = Forms::new(&base, &site, &release, &site_ops, &release_ops, options.keep_blanks, None);

@@ -342,6 +342,23 @@ fn a_change_taken_through_a_formatters_work_is_no_finding() {
 }
 
 #[test]
+fn what_both_put_in_is_there_once_and_its_loss_is_found() {
+    let list = |lines: &str| format!("skip = [\n    \"mill.example\",\n{lines}]\nlast = 1\n");
+    let (old, new) =
+        ("    # Fails at night\n    \"pond.example/.*\",\n", "    # Slow\n    \"sluice.example/.*\",\n");
+    let [base, site, release] = [old, new, &[old, new].concat()].map(|lines| theme(&[("a.py", &list(lines))]));
+    let found = |fault: &dyn Fn(&str) -> String| {
+        let out = run(&base, &site, &release, CarryOptions::default());
+        assert_eq!(out.files["a.py"], list(new));
+        let findings = check(&base, &site, &release, out, "a.py", fault);
+        findings.into_iter().map(|f| f.kind).collect::<Vec<_>>()
+    };
+    assert_eq!(found(&str::to_string), []);
+    assert!(found(&|text| text.replace(new, "")).contains(&FindingKind::ChangeMissing));
+    assert!(found(&|text| text.replace(new, &new.repeat(3))).contains(&FindingKind::WordsTooMany));
+}
+
+#[test]
 fn words_that_a_line_had_before_may_go_with_the_release() {
     // The file has another name now, so that is what the account tells of the change.
     let page = |line: &str| format!("<main>\n  <h1>The mill</h1>\n  {line}\n  <p>flour and bread</p>\n</main>\n");

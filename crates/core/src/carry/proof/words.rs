@@ -106,8 +106,8 @@ impl Proof {
             if recorded { settled_for_release(&result_lines, &open) } else { resolved(&result_lines, &found) };
         let counts = [base, &effective, release, &plain].map(|text| Words::of(text, spelling));
         if recorded {
-            let twice = taken_out_by_both([base, &effective, release]);
-            self.count(file, &counts, [&less, &twice].map(|text| Words::of(text, spelling)), &changes);
+            let [out, put] = done_by_both([base, &effective, release]);
+            self.count(file, &counts, [&less, &out, &put].map(|text| Words::of(text, spelling)), &changes);
         }
         let plain_lines = split_lines(&plain);
         let already: Vec<&ChangeRecord> =
@@ -158,17 +158,18 @@ impl Proof {
             let spelling = dialect_of(&file.path, file.kind, site).spelling();
             let texts = [&base.concat(), site, &release.concat(), result];
             let counts = texts.map(|text| Words::of(text, spelling));
-            self.count(file, &counts, [site, b""].map(|text| Words::of(text, spelling)), &[]);
+            self.count(file, &counts, [site, b"", b""].map(|text| Words::of(text, spelling)), &[]);
         }
     }
 
     /// Each word stands as often as the changes of both sides add up to; `less` are the site's words without what a
-    /// question left out of a change, `twice` those of the lines that both sides took out, which are gone once.
+    /// question left out of a change, `out` and `put` those of the lines that both sides took out and put in, which are gone
+    /// and stand once.
     fn count(
         &mut self,
         file: &FileRecord,
         [base, site, release, result]: &[Words<'_>; 4],
-        [less, twice]: [Words<'_>; 2],
+        [less, out, put]: [Words<'_>; 3],
         changes: &[ChangeRecord],
     ) {
         // Where lines were merged by words or only their form changed, quotes and separators are the release's: as many
@@ -186,7 +187,8 @@ impl Proof {
                 // Where both sides did the like, it may have been the same.
                 let alike = ds.signum() == dr.signum();
                 let once = if alike { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
-                (sum.min(once), if alike { sum.max(once) } else { sum + twice.times(word) })
+                let high = if alike { sum.max(once) } else { sum + out.times(word) };
+                (once.min(sum - put.times(word)), high)
             };
             let (all, some) = (bounds(site.times(word)), bounds(less.times(word)));
             let (low, high) = (all.0.min(some.0), all.1.max(some.1));
@@ -497,19 +499,22 @@ impl<'t> Words<'t> {
     }
 }
 
-/// The lines of the base that neither side has as often any more, as often as both took them out.
-fn taken_out_by_both([base, site, release]: [&[u8]; 3]) -> Vec<u8> {
+/// The lines that both sides took out of the base, and those that both put in, as often as both did.
+fn done_by_both([base, site, release]: [&[u8]; 3]) -> [Vec<u8>; 2] {
     let [base, site, release] = [base, site, release].map(|text| {
         let mut times: BTreeMap<&[u8], usize> = BTreeMap::new();
         split_lines(text).iter().for_each(|line| *times.entry(line.content).or_default() += 1);
         times
     });
-    let left = |side: &BTreeMap<&[u8], usize>, line: &[u8]| side.get(line).copied().unwrap_or(0);
-    let gone = base.into_iter().flat_map(|(line, times)| {
-        let most = left(&site, line).max(left(&release, line));
-        std::iter::repeat_n([line, b"\n"].concat(), times.saturating_sub(most))
+    let times = |side: &BTreeMap<&[u8], usize>, line: &[u8]| side.get(line).copied().unwrap_or(0);
+    let repeated = |line: &[u8], times: usize| [line, b"\n"].concat().repeat(times);
+    let out = base.iter().flat_map(|(line, before)| {
+        repeated(line, before.saturating_sub(times(&site, line).max(times(&release, line))))
     });
-    gone.flatten().collect()
+    let put = site
+        .iter()
+        .flat_map(|(line, own)| repeated(line, times(&release, line).min(*own).saturating_sub(times(&base, line))));
+    [out.collect(), put.collect()]
 }
 
 /// How far round, square and curly brackets are from balancing.

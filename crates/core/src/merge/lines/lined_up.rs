@@ -8,7 +8,7 @@ use crate::diff::Edit;
 use crate::merge::Trust;
 use crate::merge::align::{From, Side, align};
 use crate::merge::choices::open_choices;
-use crate::merge::ops::{MovedKeys, Ops, Other};
+use crate::merge::ops::{Changes, MovedKeys, Ops};
 use crate::merge::space::Forms;
 
 /// What the two sides changed, and how their changes stand to each other.
@@ -56,13 +56,13 @@ impl LinedUp {
         let dialect = (!strict).then_some(dialect);
         let site_moved = MovedKeys::new(base, site, &site_edits);
         let release_moved = MovedKeys::new(base, release, &release_edits);
-        let by_site = Other { side: site, edits: &site_edits, moved: &site_moved };
-        let by_release = Other { side: release, edits: &release_edits, moved: &release_moved };
-        let fine = |touched: &[bool], k: usize| !strict && touched[k];
-        let site_ops =
-            Ops::new(base, site, &site_edits, weak, dialect, Some(by_release), |k| fine(&site_touched, k));
-        let release_ops =
-            Ops::new(base, release, &release_edits, weak, dialect, Some(by_site), |k| fine(&release_touched, k));
+        let by_site = Changes { side: site, edits: &site_edits, moved: &site_moved };
+        let by_release = Changes { side: release, edits: &release_edits, moved: &release_moved };
+        let ops = |own, other, touched: &[bool]| {
+            Ops::new(base, own, Some(other), weak, dialect, |k| !strict && touched[k])
+        };
+        let site_ops = ops(by_site, by_release, &site_touched);
+        let release_ops = ops(by_release, by_site, &release_touched);
         LinedUp {
             forms: Forms::new(base, site, release, &site_ops, &release_ops, options.keep_blanks, nested),
             open_choices: open_choices(base, [site, release], [&site_edits, &release_edits], weak),
