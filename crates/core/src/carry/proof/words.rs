@@ -187,8 +187,7 @@ impl Proof {
                 // Where both sides did the like, it may have been the same.
                 let alike = ds.signum() == dr.signum();
                 let once = if alike { b + if ds.abs() > dr.abs() { ds } else { dr } } else { sum };
-                let high = if alike { sum.max(once) } else { sum + out.times(word) };
-                (once.min(sum - put.times(word)), high)
+                (once.min(sum - put.times(word)), once.max(sum + out.times(word)))
             };
             let (all, some) = (bounds(site.times(word)), bounds(less.times(word)));
             let (low, high) = (all.0.min(some.0), all.1.max(some.1));
